@@ -1,0 +1,11 @@
+/** Tests run as native ES modules; the transform only strips the types. */
+export default {
+  testEnvironment: "node",
+  extensionsToTreatAsEsm: [".ts"],
+  transform: { "\.ts$": "<rootDir>/test/support/strip-types.js" },
+  testMatch: ["<rootDir>/src/**/*.test.ts", "<rootDir>/test/**/*.test.ts"],
+  testPathIgnorePatterns:
+    process.env.COURIER_REAL_STORE === undefined ? ["/node_modules/", "/test/servers/"] : ["/node_modules/"],
+  globalSetup: "<rootDir>/test/support/global-setup.js",
+  testTimeout: 60_000,
+};

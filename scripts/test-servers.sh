@@ -1,0 +1,14 @@
+#!/usr/bin/env bash
+# Starts real open-source servers from Debian's packages on loopback, runs the tests of test/servers against them, and
+# stops them. Installs what is missing, as root; without root it says what is needed and skips by name.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+if [ "$(id -u)" != 0 ] && ! command -v radosgw >/dev/null; then
+  echo "skipped: the real object store is not installed, and only root can (packages ceph-mon ceph-osd ceph-common radosgw)" >&2
+  exit 0
+fi
+data=$(mktemp -d)
+trap 'test/servers/scripts/stop-radosgw.sh "$data/store" >/dev/null 2>&1 || true; rm -rf "$data"' EXIT
+facts=$(test/servers/scripts/start-radosgw.sh "${STORE_PORT:-18750}" "$data/store")
+echo "real store: ${facts%% *}"
+COURIER_REAL_STORE="$facts" node scripts/test.mjs test/servers

@@ -1,0 +1,26 @@
+// Runs lint, types and tests in one go, so that 'npm test' is the whole check. Arguments go on to Jest.
+import { spawnSync } from "node:child_process";
+
+const tests = process.argv.slice(2).filter((argument) => argument !== "--soak");
+const environment = {
+  ...process.env,
+  NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ""} --experimental-vm-modules --disable-warning=ExperimentalWarning`,
+  // No test asks a metadata address or reads the developer's own credentials.
+  AWS_EC2_METADATA_DISABLED: "true",
+  AWS_CONFIG_FILE: "/dev/null",
+  AWS_SHARED_CREDENTIALS_FILE: "/dev/null",
+};
+if (process.argv.includes("--soak")) environment.SOAK = "1";
+
+const steps =
+  tests.length > 0 || process.argv.includes("--soak")
+    ? []
+    : [
+        ["node_modules/eslint/bin/eslint.js", "."],
+        ["node_modules/prettier/bin/prettier.cjs", "--check", "--log-level=warn", "."],
+        ["node_modules/typescript/bin/tsc"],
+      ];
+for (const step of [...steps, ["node_modules/jest/bin/jest.js", ...tests]]) {
+  const { status } = spawnSync(process.execPath, step, { stdio: "inherit", env: environment });
+  if (status !== 0) process.exit(status ?? 1);
+}

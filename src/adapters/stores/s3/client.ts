@@ -1,0 +1,111 @@
+import { createHash } from "node:crypto";
+import { S3Client } from "@aws-sdk/client-s3";
+import { defaultProvider } from "@aws-sdk/credential-provider-node";
+import { NodeHttpHandler } from "@smithy/node-http-handler";
+
+export interface S3Settings {
+  readonly bucket: string;
+  /** Empty, or ends in a slash. */
+  readonly prefix: string;
+  readonly region?: string | undefined;
+  readonly endpoint?: string | undefined;
+  readonly addressing: "path" | "host";
+  readonly profile?: string | undefined;
+}
+
+/** A connection that nobody answers is given up after this long. */
+const CONNECT_MS = 5_000;
+/** A connection on which nothing moves is given up after this long. */
+const IDLE_MS = 60_000;
+const SOCKETS = 64;
+
+/**
+ * The protocol's standard client, with what we do differently: one try a call (the retries are ours), the content's hash
+ * as signed payload hash instead of trailing checksums, and one second for the look-up of a machine's own credentials.
+ */
+export function createClient({ region, endpoint, addressing, profile }: S3Settings): S3Client {
+  // Its note that this Node version will lose support one day is for us, not for those who run the tool.
+  process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
+  const client = new S3Client({
+    ...(region === undefined ? (endpoint === undefined ? {} : { region: "us-east-1" }) : { region }),
+    ...(endpoint === undefined ? {} : { endpoint }),
+    ...(profile === undefined ? {} : { profile }),
+    credentials: defaultProvider({
+      ...(profile === undefined ? {} : { profile }),
+      timeout: 1000,
+      maxRetries: 0,
+    }),
+    forcePathStyle: addressing === "path",
+    maxAttempts: 1,
+    requestChecksumCalculation: "WHEN_REQUIRED",
+    responseChecksumValidation: "WHEN_REQUIRED",
+    followRegionRedirects: false,
+    requestHandler: new NodeHttpHandler({
+      connectionTimeout: CONNECT_MS,
+      socketTimeout: IDLE_MS,
+      httpAgent: { maxSockets: SOCKETS, keepAlive: true },
+      httpsAgent: { maxSockets: SOCKETS, keepAlive: true },
+    }),
+  });
+  signPayloadHash(client);
+  addContentMd5(client);
+  noteStoreTime(client);
+  return client;
+}
+
+interface Wire {
+  readonly method: string;
+  readonly headers: Record<string, string>;
+  readonly body?: unknown;
+}
+
+/** Moves the hash of the content from its parameter to the header that is signed and checked by every store. */
+function signPayloadHash(client: S3Client): void {
+  client.middlewareStack.add(
+    (next, context) => (call) => {
+      const input = call.input as { ChecksumSHA256?: string };
+      const hash = context.commandName === "PutObjectCommand" ? input.ChecksumSHA256 : undefined;
+      if (hash === undefined) return next(call);
+      const { ChecksumSHA256: _, ...rest } = input;
+      context.payloadHash = hash;
+      return next({ ...call, input: rest as typeof call.input });
+    },
+    { step: "initialize", name: "takePayloadHash" },
+  );
+  client.middlewareStack.add(
+    (next, context) => (call) => {
+      const hash = context.payloadHash as string | undefined;
+      if (hash !== undefined) (call.request as Wire).headers["x-amz-content-sha256"] = hash;
+      return next(call);
+    },
+    { step: "build", name: "signPayloadHash", priority: "low" },
+  );
+}
+
+/** Bulk deletes carry Content-MD5 (RFC 1864), which some stores demand and the client does not send by itself. */
+function addContentMd5(client: S3Client): void {
+  client.middlewareStack.add(
+    (next, context) => (call) => {
+      const request = call.request as Wire;
+      if (context.commandName === "DeleteObjectsCommand" && typeof request.body === "string") {
+        request.headers["content-md5"] = createHash("md5").update(request.body).digest("base64");
+      }
+      return next(call);
+    },
+    { step: "build", name: "addContentMd5", priority: "low" },
+  );
+}
+
+/** The store's own clock, for retention: never this machine's. */
+function noteStoreTime(client: S3Client): void {
+  client.middlewareStack.add(
+    (next) => async (call) => {
+      const answer = await next(call);
+      const date = (answer.response as { headers?: Record<string, string> }).headers?.date;
+      const metadata = (answer.output as { $metadata?: { storeTimeMs?: number } }).$metadata;
+      if (metadata && date !== undefined) metadata.storeTimeMs = Date.parse(date);
+      return answer;
+    },
+    { step: "deserialize", name: "noteStoreTime", priority: "high" },
+  );
+}

@@ -1,0 +1,90 @@
+import { StoreError, type StoreErrorKind } from "../../../ports/object-store.ts";
+
+interface ClientError {
+  readonly name?: string | undefined;
+  readonly Code?: string;
+  readonly code?: string;
+  readonly message?: string | undefined;
+  readonly errno?: number;
+  readonly $metadata?: { readonly httpStatusCode?: number; readonly requestId?: string };
+  readonly $response?: { readonly statusCode?: number; readonly headers?: Record<string, string> };
+}
+
+/** What each error code of the protocol means to a delivery. */
+const KINDS: Readonly<Record<string, StoreErrorKind>> = {
+  NoSuchBucket: "no-such-bucket",
+  PermanentRedirect: "wrong-region",
+  AuthorizationHeaderMalformed: "wrong-region",
+  IllegalLocationConstraintException: "wrong-region",
+  RequestTimeTooSkewed: "clock-skew",
+  InvalidAccessKeyId: "credentials-refused",
+  SignatureDoesNotMatch: "credentials-refused",
+  ExpiredToken: "credentials-refused",
+  InvalidToken: "credentials-refused",
+  TokenRefreshRequired: "credentials-refused",
+  AccessDenied: "denied",
+  AllAccessDisabled: "denied",
+  PreconditionFailed: "precondition",
+  ConditionalRequestConflict: "precondition",
+  NotImplemented: "conditions-unsupported",
+  XAmzContentSHA256Mismatch: "integrity",
+  BadDigest: "integrity",
+  SlowDown: "throttled",
+  ServiceUnavailable: "throttled",
+  RequestLimitExceeded: "throttled",
+  RequestTimeout: "server",
+  InternalError: "server",
+  CredentialsProviderError: "no-credentials",
+  TimeoutError: "unreachable",
+};
+
+/** A connection that could not be made, or broke; the client hides it in the text of an error of its own. */
+const NETWORK =
+  /\b(ECONN[A-Z]+|ENOTFOUND|EAI_[A-Z]+|EPIPE|EHOST[A-Z]+|ENET[A-Z]+|ETIMEDOUT|ERR_STREAM_PREMATURE_CLOSE)\b|socket hang up|aborted/;
+
+export const isNotFound = (error: unknown): boolean => {
+  const { name, $metadata } = error as ClientError;
+  return $metadata?.httpStatusCode === 404 && name !== "NoSuchBucket";
+};
+
+/** Any failure of the client, as the port names it. */
+export function toStoreError(
+  error: unknown,
+  action: string,
+  { region }: { readonly region?: string | undefined },
+): StoreError {
+  const { name, Code, code, message, $metadata, $response } = error as ClientError;
+  const status = $metadata?.httpStatusCode ?? $response?.statusCode;
+  const answered = Code ?? (name === "Error" ? undefined : name) ?? code ?? "";
+  const broken = NETWORK.exec(`${code ?? ""} ${message ?? ""}`)?.[0];
+  const kind = KINDS[answered] ?? (broken === undefined ? toKindByStatus(status) : "unreachable");
+  const wait = $response?.headers?.["retry-after"];
+  const actual =
+    $response?.headers?.["x-amz-bucket-region"] ?? /expecting '([a-z0-9-]+)'/.exec(message ?? "")?.[1];
+  return new StoreError(
+    kind,
+    message ?? answered,
+    {
+      action,
+      code: kind === "unreachable" ? (broken ?? answered) : answered,
+      ...(status === undefined ? {} : { status }),
+      ...($metadata?.requestId === undefined ? {} : { requestId: $metadata.requestId }),
+      ...(wait === undefined ? {} : { retryAfterMs: toMilliseconds(wait) }),
+      ...(kind === "wrong-region" ? { region: actual ?? region ?? "" } : {}),
+    },
+    error,
+  );
+}
+
+function toKindByStatus(status: number | undefined): StoreErrorKind {
+  if (status === undefined) return "other";
+  if (status === 301) return "wrong-region";
+  if (status === 401 || status === 403) return "denied";
+  if (status === 412 || status === 409) return "precondition";
+  if (status === 429 || status === 503) return "throttled";
+  if (status === 501) return "conditions-unsupported";
+  return status >= 500 ? "server" : "other";
+}
+
+/** Retry-After in seconds (RFC 9110 §10.2.3); a date there is left to the back-off. */
+const toMilliseconds = (value: string): number => (/^\d+$/.test(value) ? Number(value) * 1000 : 0);

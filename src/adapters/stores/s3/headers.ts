@@ -1,0 +1,43 @@
+import type { ObjectHeaders } from "../../../core/model/parcel.ts";
+
+/** The headers that an object can carry, and the names of the client's parameters for them. */
+const PARAMETERS = [
+  ["content-type", "ContentType"],
+  ["cache-control", "CacheControl"],
+  ["content-encoding", "ContentEncoding"],
+  ["content-disposition", "ContentDisposition"],
+  ["content-language", "ContentLanguage"],
+] as const;
+
+const METADATA = "x-amz-meta-";
+
+export function toParameters(headers: ObjectHeaders): Record<string, unknown> {
+  const metadata = Object.entries(headers).filter(([name]) => name.startsWith(METADATA));
+  return {
+    ...Object.fromEntries(PARAMETERS.map(([name, parameter]) => [parameter, headers[name]])),
+    ...(headers.expires === undefined ? {} : { Expires: new Date(headers.expires) }),
+    ...(metadata.length === 0
+      ? {}
+      : {
+          Metadata: Object.fromEntries(metadata.map(([name, value]) => [name.slice(METADATA.length), value])),
+        }),
+  };
+}
+
+/** The same headers out of an answer of the client. */
+export function fromParameters(answer: object): ObjectHeaders {
+  const found = answer as Record<string, unknown> & {
+    Metadata?: Record<string, string>;
+    ExpiresString?: string;
+  };
+  const headers: Record<string, string> = {};
+  for (const [name, parameter] of PARAMETERS) {
+    const value = found[parameter];
+    if (typeof value === "string" && value !== "") headers[name] = value;
+  }
+  if (found.ExpiresString !== undefined) headers.expires = found.ExpiresString;
+  for (const [name, value] of Object.entries(found.Metadata ?? {})) headers[METADATA + name] = value;
+  return headers;
+}
+
+export const unquoted = (etag: string | undefined): string => (etag ?? "").replace(/^(W\/)?"|"$/g, "");

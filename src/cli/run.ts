@@ -1,0 +1,129 @@
+import yargs from "yargs";
+import { OperatorError } from "../core/failures.ts";
+import { findNearest } from "../core/problems.ts";
+import { readEnvironmentOptions } from "../settings/environment.ts";
+import { COMMON, type Arguments, type Command, type Option } from "./command.ts";
+import { compareCommand } from "./commands/compare.ts";
+import { deliverCommand } from "./commands/deliver.ts";
+import { sandboxCommand } from "./commands/sandbox.ts";
+import { showFailure } from "./show/failure.ts";
+import { showCommandHelp, showHelp } from "./show/help.ts";
+import { openTerminal, type Terminal } from "./terminal.ts";
+
+export const COMMANDS: readonly Command[] = [compareCommand, deliverCommand, sandboxCommand];
+
+/** Runs one call of the tool. @returns the exit code of docs/errors.md */
+export async function run(argv: readonly string[], version: string): Promise<number> {
+  const terminal = openTerminal(!argv.includes("--no-color"));
+  let args: Arguments = {};
+  try {
+    const words = argv.filter((argument) => !argument.startsWith("-"));
+    const command = COMMANDS.find((candidate) => words.includes(candidate.name));
+    const name = command?.name ?? words[0];
+    if (argv.includes("--help") || argv.length === 0 || name === "help") {
+      terminal.print(command ? showCommandHelp(command, terminal) : showHelp(COMMANDS, version, terminal));
+      return 0;
+    }
+    if (!command) throw unknownCommand(name ?? argv[0] ?? "");
+    args = await readArguments(command, argv, terminal);
+    return await command.run(args, terminal);
+  } catch (error) {
+    return showFailure(error, args, terminal);
+  }
+}
+
+function unknownCommand(name: string): OperatorError {
+  const nearest = findNearest(
+    name,
+    COMMANDS.map((command) => command.name),
+  );
+  const mend = nearest === undefined ? "" : `; did you mean ${nearest}?`;
+  return new OperatorError("usage", { reason: `there is no command ${name}${mend}`, command: "" });
+}
+
+/** Arguments over environment over defaults, checked. Throws `usage`. */
+async function readArguments(
+  command: Command,
+  argv: readonly string[],
+  terminal: Terminal,
+): Promise<Arguments> {
+  const options: Readonly<Record<string, Option>> = { ...command.options, ...COMMON };
+  const kinds = Object.fromEntries(Object.entries(options).map(([name, { kind }]) => [name, kind]));
+  const known = [
+    ...new Set(COMMANDS.flatMap((candidate) => Object.keys({ ...candidate.options, ...COMMON }))),
+  ];
+  const environment = readEnvironmentOptions(terminal.environment, kinds, known);
+  for (const warning of environment.warnings) terminal.say(`warning: ${warning}\n`);
+  const given = await parse(command, options, argv);
+  const defaults = Object.fromEntries(
+    Object.entries(options).flatMap(([name, option]) =>
+      option.default === undefined ? [] : [[name, option.default]],
+    ),
+  );
+  const args: Arguments = { ...defaults, ...environment.values, ...given };
+  for (const [name, { choices }] of Object.entries(options)) {
+    const value = args[name];
+    if (choices && typeof value === "string" && !choices.includes(value)) {
+      throw new OperatorError("usage", {
+        reason: `--${name} ${value}: allowed are ${choices.join(", ")}`,
+        command: command.name,
+      });
+    }
+  }
+  return args;
+}
+
+async function parse(
+  command: Command,
+  options: Readonly<Record<string, Option>>,
+  argv: readonly string[],
+): Promise<Record<string, string | boolean | string[]>> {
+  const usage = (reason: string): OperatorError =>
+    new OperatorError("usage", { reason, command: command.name });
+  const parser = yargs()
+    .help(false)
+    .version(false)
+    .exitProcess(false)
+    .parserConfiguration({
+      "camel-case-expansion": false,
+      "boolean-negation": false,
+      "dot-notation": false,
+      "parse-numbers": false,
+      "duplicate-arguments-array": true,
+    })
+    .fail((message: string, error: Error | undefined) => {
+      throw error ?? usage(message);
+    });
+  for (const [name, { kind }] of Object.entries(options)) {
+    parser.option(
+      name,
+      kind === "switch" ? { type: "boolean" } : { type: "string", requiresArg: true, array: false },
+    );
+  }
+  const { _: positional, $0: _script, ...parsed } = await parser.parse([...argv]);
+  const [, ...extra] = positional;
+  if (extra.length > 0) throw usage(`${command.name} takes no argument ${extra.join(" ")}`);
+  for (const name of Object.keys(parsed)) {
+    if (name in options) continue;
+    const nearest = findNearest(name, Object.keys(options));
+    throw usage(`there is no option --${name}${nearest === undefined ? "" : `; did you mean --${nearest}?`}`);
+  }
+  return Object.fromEntries(
+    Object.entries(parsed).map(([name, value]) => [
+      name,
+      checkValue(name, value, options[name] as Option, usage),
+    ]),
+  );
+}
+
+function checkValue(
+  name: string,
+  value: unknown,
+  { kind }: Option,
+  usage: (reason: string) => OperatorError,
+): string | boolean | string[] {
+  if (kind === "list") return [value].flat() as string[];
+  if (Array.isArray(value)) throw usage(`--${name} is given more than once`);
+  if (value === "") throw usage(`--${name} needs a value`);
+  return value as string | boolean;
+}

@@ -1,0 +1,32 @@
+/** Bytes for people: decimal units, three digits at most. */
+export function showBytes(bytes: number): string {
+  if (bytes < 1000) return `${bytes} B`;
+  let [value, unit] = [bytes / 1000, "kB"];
+  for (const next of ["MB", "GB", "TB"]) {
+    if (value < 999.5) break;
+    [value, unit] = [value / 1000, next];
+  }
+  return `${value.toFixed(value < 99.95 ? 1 : 0)} ${unit}`;
+}
+
+export const showSeconds = (seconds: number): string =>
+  seconds < 60
+    ? `${seconds.toFixed(seconds < 10 ? 2 : 0)} s`
+    : `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
+
+export const counted = (count: number, one: string, more = `${one}s`): string =>
+  `${count.toLocaleString("en-GB")} ${count === 1 ? one : more}`;
+
+/** `in 13 d (2026-12-07 09:00 UTC)` or `2 h ago (…)`. */
+export function showTime(at: string, now: Date): string {
+  const minutes = (Date.parse(at) - now.getTime()) / 60_000;
+  const size = Math.abs(minutes);
+  const amount =
+    size < 90
+      ? `${Math.round(size)} min`
+      : size < 36 * 60
+        ? `${Math.round(size / 60)} h`
+        : `${Math.round(size / 1440)} d`;
+  const relative = minutes < 0 ? `${amount} ago` : `in ${amount}`;
+  return `${relative} (${at.slice(0, 16).replace("T", " ")} UTC)`;
+}

@@ -1,0 +1,118 @@
+import type { DeliveryEvent, Reporter } from "../../ports/reporter.ts";
+import { clean, type Terminal } from "../terminal.ts";
+import { counted, showBytes, showSeconds } from "./numbers.ts";
+
+const WORDS: Readonly<Record<string, string>> = {
+  keep: "keeping old contents",
+  stock: "stocking new assets",
+  switch: "switching pages",
+  record: "recording the release",
+  invalidate: "asking edges to forget",
+  announce: "announcing workers",
+  clear: "clearing",
+};
+
+/** How often a live line is drawn anew. */
+const REDRAW_MS = 80;
+
+/** Progress for people: one live line on a screen, one plain line a phase anywhere else. */
+export function createProgress(
+  terminal: Terminal,
+  options: { quiet: boolean; verbose: boolean },
+): Reporter & { end: () => void } {
+  if (options.quiet) return Object.assign(() => undefined, { end: () => undefined });
+  return terminal.isLive ? liveProgress(terminal, options) : plainProgress(terminal, options);
+}
+
+function plainProgress(
+  terminal: Terminal,
+  { verbose }: { verbose: boolean },
+): Reporter & { end: () => void } {
+  let bytes = 0;
+  const report = (event: DeliveryEvent): void => {
+    if (event.event === "gathered")
+      terminal.say(
+        `build: ${counted(event.files, "file")}, ${showBytes(event.bytes)}; destination: ${counted(event.objects, "object")}\n`,
+      );
+    else if (event.event === "phase" && event.state === "started") bytes = event.bytes;
+    else if (event.event === "phase" && event.state === "ended") {
+      terminal.say(
+        `${event.phase}: ${counted(event.steps, "step")}${bytes > 0 ? `, ${showBytes(bytes)}` : ""}, ${showSeconds(event.seconds)}\n`,
+      );
+    } else if (event.event === "step" && verbose) terminal.say(`  ${event.do} ${clean(event.key)}\n`);
+    else sayTrouble(event, terminal);
+  };
+  return Object.assign(report, { end: () => undefined });
+}
+
+function sayTrouble(event: DeliveryEvent, terminal: Terminal): void {
+  if (event.event === "warning") terminal.say(`warning: ${clean(event.message)}\n`);
+  if (event.event === "retry")
+    terminal.say(
+      `trying again in ${showSeconds(event.waitMs / 1000)}: ${clean(event.action)} (${clean(event.why)})\n`,
+    );
+}
+
+function liveProgress(terminal: Terminal, { verbose }: { verbose: boolean }): Reporter & { end: () => void } {
+  let state = { phase: "", done: 0, steps: 0, bytes: 0, total: 0, started: 0, retries: 0 };
+  let drawn = 0;
+  const erase = (): void => {
+    terminal.say("\r\u001b[2K");
+  };
+  const draw = (): void => {
+    const now = performance.now();
+    if (now - drawn < REDRAW_MS) return;
+    drawn = now;
+    erase();
+    terminal.say(toLiveLine(state, now).slice(0, terminal.columns - 1));
+  };
+  const report = (event: DeliveryEvent): void => {
+    if (event.event === "phase" && event.state === "started") {
+      state = {
+        ...state,
+        phase: event.phase,
+        done: 0,
+        steps: event.steps,
+        bytes: 0,
+        total: event.bytes,
+        started: performance.now(),
+      };
+      drawn = 0;
+    } else if (event.event === "step") {
+      state = { ...state, done: state.done + 1, bytes: state.bytes + event.bytes };
+      if (verbose) {
+        erase();
+        terminal.say(`  ${event.do} ${clean(event.key)}\n`);
+      }
+    } else if (event.event === "retry") state = { ...state, retries: state.retries + 1 };
+    else if (event.event === "warning") {
+      erase();
+      sayTrouble(event, terminal);
+    }
+    if (event.event !== "done" && event.event !== "gathered") draw();
+  };
+  return Object.assign(report, { end: erase });
+}
+
+function toLiveLine(
+  state: {
+    phase: string;
+    done: number;
+    steps: number;
+    bytes: number;
+    total: number;
+    started: number;
+    retries: number;
+  },
+  now: number,
+): string {
+  const seconds = (now - state.started) / 1000;
+  const rate = seconds > 0.5 && state.bytes > 0 ? state.bytes / seconds : 0;
+  const left = rate > 0 ? `, ${showSeconds((state.total - state.bytes) / rate)} left` : "";
+  const bytes =
+    state.total > 0
+      ? `, ${showBytes(state.bytes)} of ${showBytes(state.total)}${rate > 0 ? ` at ${showBytes(rate)}/s` : ""}${left}`
+      : "";
+  const retries = state.retries > 0 ? `, ${counted(state.retries, "retry", "retries")}` : "";
+  return `${WORDS[state.phase] ?? state.phase}: ${state.done} of ${state.steps}${bytes}${retries}`;
+}

@@ -1,0 +1,49 @@
+import { styleText } from "node:util";
+import { stripVTControlCharacters } from "node:util";
+
+/** Where a command reads and writes: the one door to the console. */
+export interface Terminal {
+  readonly environment: NodeJS.ProcessEnv;
+  readonly folder: string;
+  /** Whether a person can be asked. */
+  readonly canAsk: boolean;
+  /** Whether messages go to a screen that can be redrawn. */
+  readonly isLive: boolean;
+  readonly columns: number;
+  /** The result. */
+  print(text: string): void;
+  /** Progress and messages. */
+  say(text: string): void;
+  style: Style;
+}
+
+export type Mark = "strong" | "faint" | "good" | "warn" | "bad";
+export type Style = (mark: Mark, text: string) => string;
+
+const MARKS = { strong: "bold", faint: "dim", good: "green", warn: "yellow", bad: "red" } as const;
+
+export function openTerminal(color: boolean): Terminal {
+  const { stdout, stderr, stdin } = process;
+  const { env } = process;
+  const wanted =
+    color &&
+    env.NO_COLOR === undefined &&
+    (env.FORCE_COLOR === undefined ? stdout.isTTY && env.TERM !== "dumb" : env.FORCE_COLOR !== "0");
+  return {
+    environment: env,
+    folder: process.cwd(),
+    canAsk: stdin.isTTY && stderr.isTTY,
+    isLive: stderr.isTTY && stderr.columns > 20 && env.TERM !== "dumb" && env.CI === undefined,
+    columns: (stdout.isTTY ? stdout.columns : 0) || 100,
+    print: (text) => stdout.write(text),
+    say: (text) => stderr.write(text),
+    style: (mark, text) => (wanted ? styleText(MARKS[mark], text, { validateStream: false }) : text),
+  };
+}
+
+/** Text that comes from outside, made safe to print: no control characters, and none that turns the reading direction. */
+export const clean = (text: string): string =>
+  stripVTControlCharacters(text).replace(
+    /[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]/g,
+    "\ufffd",
+  );

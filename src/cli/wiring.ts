@@ -1,0 +1,66 @@
+import { randomBytes } from "node:crypto";
+import { userInfo } from "node:os";
+import type { Delivery } from "../workflows/delivery.ts";
+import { withRetries } from "../perform/retry.ts";
+import type { Clock } from "../ports/clock.ts";
+import {
+  REQUEST_KINDS,
+  type CountRequest,
+  type ObjectStore,
+  type RequestKind,
+} from "../ports/object-store.ts";
+import type { Reporter } from "../ports/reporter.ts";
+import { chooseTarget, type Target } from "../settings/destination.ts";
+import { loadSettings, SETTINGS_FILE } from "../settings/load.ts";
+import { list, text, type Arguments } from "./command.ts";
+import type { Terminal } from "./terminal.ts";
+
+export const systemClock: Clock = {
+  now: () => new Date(),
+  monotonicMs: () => performance.now(),
+  sleep: (ms) => new Promise((done) => setTimeout(done, ms)),
+  random: () => Math.random(),
+};
+
+/** Puts together what a workflow works with; the only place that knows the adapters. */
+export async function wireDelivery(args: Arguments, terminal: Terminal, report: Reporter): Promise<Delivery> {
+  const target = readTarget(args, terminal);
+  const requests = Object.fromEntries(REQUEST_KINDS.map((kind) => [kind, 0])) as Record<RequestKind, number>;
+  const store = await openStore(target, (kind) => (requests[kind] += 1));
+  const note = text(args, "note");
+  const commit = text(args, "commit");
+  return {
+    target,
+    store: withRetries(store, { clock: systemClock, report, countRetry: () => (requests.retried += 1) }),
+    edges: [],
+    clock: systemClock,
+    report,
+    requests,
+    allowed: new Set(list(args, "allow")),
+    run: createRunName(),
+    author: {
+      by: userInfo().username,
+      ...(commit === undefined ? {} : { commit }),
+      ...(note === undefined ? {} : { note }),
+    },
+  };
+}
+
+function readTarget(args: Arguments, terminal: Terminal): Target {
+  const file = text(args, "settings") ?? SETTINGS_FILE;
+  return chooseTarget(
+    loadSettings(file, terminal.environment),
+    { to: text(args, "to"), build: text(args, "build") },
+    terminal.folder,
+  );
+}
+
+async function openStore({ store }: Target, count: CountRequest): Promise<ObjectStore> {
+  if (store.kind !== "s3") throw new Error("the settings refuse this kind");
+  const { createS3Store } = await import("../adapters/stores/s3/s3-store.ts");
+  return createS3Store(store, count);
+}
+
+/** Sorts by time and is never twice the same. */
+const createRunName = (): string =>
+  `${new Date().toISOString().replace(/[-:]|\.\d+Z/g, "")}-${randomBytes(4).toString("hex")}`;

@@ -1,0 +1,42 @@
+import mime from "mime-types";
+
+/**
+ * The media type of a file: from the standard database by its extension, from its first bytes where it has none.
+ * Text types say their character set, since browsers guess otherwise (WHATWG HTML §13.2.3.2).
+ * @param head the first bytes of the file; 512 are enough
+ */
+export function decideContentType(path: string, head: Uint8Array): string {
+  const name = path.slice(path.lastIndexOf("/") + 1);
+  const type = /.\.[^.]+$/.test(name) ? mime.lookup(name) : false;
+  return withCharset(type === false ? sniff(head) : type);
+}
+
+export const withCharset = (type: string): string =>
+  /^text\/[^;]+$/.test(type) ? `${type}; charset=utf-8` : type;
+
+/** First bytes that tell a type (WHATWG MIME Sniffing §6, the types that builds hold). */
+const SIGNATURES: readonly (readonly [string, string])[] = [
+  ["\x89PNG\r\n\x1a\n", "image/png"],
+  ["\xff\xd8\xff", "image/jpeg"],
+  ["GIF8", "image/gif"],
+  ["%PDF-", "application/pdf"],
+  ["PK\x03\x04", "application/zip"],
+  ["\x1f\x8b\x08", "application/gzip"],
+  ["wOF2", "font/woff2"],
+  ["wOFF", "font/woff"],
+  ["\0asm", "application/wasm"],
+];
+
+function sniff(head: Uint8Array): string {
+  const start = String.fromCharCode(...head.subarray(0, 512));
+  const known = SIGNATURES.find(([signature]) => start.startsWith(signature));
+  if (known) return known[1];
+  const text = start.replace(/^\xef\xbb\xbf/, "").trimStart();
+  if (/^<(!doctype html|html|head|body)\b/i.test(text)) return "text/html";
+  if (/^<\?xml\b/.test(text)) return "application/xml";
+  if (/^[{[]/.test(text) && /^[\s[{]*("|\}|\]|-?\d|true|false|null)/.test(text)) return "application/json";
+  // A control character that text does not hold makes it data (MIME Sniffing §5.2).
+  return head.length > 0 && !/[\0-\x08\x0b\x0e-\x1a\x1c-\x1f]/.test(start)
+    ? "text/plain"
+    : "application/octet-stream";
+}

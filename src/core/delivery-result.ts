@@ -1,0 +1,124 @@
+import type { DeliveryDecision } from "./delivery.ts";
+import { isAssetLike, type Parcel } from "./model/parcel.ts";
+import { phaseOf, stepsOf, type PhaseName } from "./model/plan.ts";
+import type { DestinationState } from "./model/release.ts";
+import type { DeliveryResult } from "./results.ts";
+import { decideKeptUntil, type RetentionRule } from "./retention.ts";
+
+export interface ResultFacts {
+  readonly site: string;
+  readonly destination: string;
+  readonly url?: string | undefined;
+  readonly decision: DeliveryDecision;
+  readonly state: DestinationState;
+  readonly retention: RetentionRule;
+  readonly parcels: readonly Parcel[];
+  /** Whether unchanged files are listed too. */
+  readonly all: boolean;
+  readonly dryRun: boolean;
+  readonly requests: DeliveryResult["requests"];
+  readonly phases: readonly { readonly name: PhaseName | "gather" | "decide"; readonly seconds: number }[];
+  /** Names of edges that have confirmed; the others owe. */
+  readonly confirmed: ReadonlySet<string>;
+}
+
+/** The result of a delivery, or what it would be. */
+export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
+  const { decision, state } = facts;
+  const { comparison, plan } = decision;
+  const expired = new Set(
+    stepsOf(phaseOf(plan, "clear")).map((step) => (step.do === "remove" ? step.key : "")),
+  );
+  const removed = stepsOf(phaseOf(plan, "switch")).flatMap((step) =>
+    step.do === "remove" ? [step.key] : [],
+  );
+  const kept = comparison.stale
+    .filter(({ recorded }) => isAssetLike(recorded.role) && !expired.has(recorded.key))
+    .map(({ recorded }) => {
+      const lastIn = recorded.lastIn ?? state.waybill?.release ?? 0;
+      return { key: recorded.key, lastIn, until: decideKeptUntil(state, lastIn, facts.retention) };
+    });
+  return {
+    site: facts.site,
+    destination: facts.destination,
+    release: plan.release,
+    previous: plan.previous,
+    dryRun: facts.dryRun,
+    counts: toCounts(facts),
+    bytes: toBytes(facts),
+    changes: toChanges(facts),
+    pruned: [
+      ...removed,
+      ...comparison.stale.map(({ recorded }) => recorded.key).filter((key) => expired.has(key)),
+    ].sort(),
+    kept,
+    invalidation: toInvalidation(facts),
+    generated: { written: 0, unchanged: 0, removed: 0 },
+    requests: facts.requests,
+    phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
+    ...(facts.url === undefined ? {} : { url: facts.url }),
+    warnings: [...decision.warnings],
+  };
+}
+
+function toCounts({ decision: { comparison } }: ResultFacts): DeliveryResult["counts"] {
+  const counts = { new: 0, replaced: 0, relabelled: 0, moved: 0, drifted: 0, missing: 0 };
+  for (const { kind } of comparison.changes) counts[kind] += 1;
+  return {
+    ...counts,
+    unchanged: comparison.unchanged.length,
+    stale: comparison.stale.length,
+    foreign: comparison.foreign.length,
+  };
+}
+
+/** Bytes of the build's files; vault copies are not among them. */
+function toBytes({ decision: { plan, comparison } }: ResultFacts): DeliveryResult["bytes"] {
+  const steps = plan.phases.filter(({ name }) => name !== "keep").flatMap(stepsOf);
+  const sum = (sizes: readonly number[]): number => sizes.reduce((total, size) => total + size, 0);
+  return {
+    sent: sum(steps.map((step) => (step.do === "send" ? step.parcel.size : 0))),
+    copied: sum(steps.map((step) => (step.do === "copy" ? step.size : 0))),
+    unchanged: sum(comparison.unchanged.map(({ size }) => size)),
+  };
+}
+
+function toChanges({ decision: { comparison }, all }: ResultFacts): DeliveryResult["changes"] {
+  const changes: DeliveryResult["changes"] = comparison.changes.map(({ kind, parcel, reason }) => ({
+    key: parcel.key,
+    change: kind,
+    role: parcel.role,
+    size: parcel.size,
+    reason,
+  }));
+  if (!all) return changes;
+  const unchanged = comparison.unchanged.map(({ key, role, size }) => ({
+    key,
+    change: "unchanged" as const,
+    role,
+    size,
+    reason: "same bytes, same headers",
+  }));
+  return [...changes, ...unchanged].sort((a, b) => (a.key < b.key ? -1 : 1));
+}
+
+function toInvalidation({
+  decision: { plan },
+  confirmed,
+  dryRun,
+}: ResultFacts): DeliveryResult["invalidation"] {
+  const open = plan.invalidations.filter(({ edge }) => !confirmed.has(edge));
+  const unique = (items: readonly string[]): string[] => [...new Set(items)].sort();
+  return {
+    addresses: unique(plan.invalidations.flatMap(({ addresses }) => addresses)),
+    patterns: unique(plan.invalidations.flatMap(({ patterns }) => patterns)),
+    collateral: { addresses: 0, bytes: 0 },
+    confirmed: !dryRun && open.length === 0,
+    owed: dryRun ? [] : unique(open.flatMap(({ addresses }) => addresses)),
+    edges: plan.invalidations.map(({ edge, patterns }) => ({
+      edge,
+      patterns: patterns.length,
+      confirmed: confirmed.has(edge),
+    })),
+  };
+}

@@ -1,0 +1,96 @@
+import type { Comparison } from "./compare.ts";
+import { isAssetLike, type Parcel } from "./model/parcel.ts";
+import type { DestinationState } from "./model/release.ts";
+import { listed, type Problem } from "./problems.ts";
+
+export interface GuardFacts {
+  readonly site: string;
+  readonly entry: string;
+  readonly folder: string;
+  readonly parcels: readonly Parcel[];
+  /** Paths that were left out since nobody may read them: keys, environments, repositories. */
+  readonly withheld: readonly string[];
+  readonly state: DestinationState;
+  readonly comparison: Comparison;
+  /** The share of addresses that may stop answering, 0 to 1. */
+  readonly vanishShare: number;
+}
+
+/** Below this many, addresses may always go. */
+const VANISH_FLOOR = 10;
+
+/** Guards that no option lifts: without a build there is nothing to deliver. */
+const FINAL = new Set(["empty-build"]);
+export const GUARD_CODES = ["no-entry", "wrong-folder", "vanish", "other-site"] as const;
+
+/** Everything that speaks against this delivery, lifted guards left out. */
+export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): Problem[] {
+  const all = [findEmptyBuild(facts), findNoEntry(facts), findVanishing(facts), findOtherSite(facts)];
+  return all.filter(
+    (problem) => problem !== undefined && (FINAL.has(problem.code) || !allowed.has(problem.code)),
+  ) as Problem[];
+}
+
+const refusal = (code: string, message: string, hint: string): Problem => ({
+  code,
+  severity: "error",
+  message,
+  hint,
+});
+
+function findEmptyBuild({ parcels, folder }: GuardFacts): Problem | undefined {
+  return parcels.length > 0
+    ? undefined
+    : refusal("empty-build", `${folder} holds no file to deliver`, "did the build write somewhere else?");
+}
+
+/** No entry page; where it stands one level down, or sources stand around it, the folder is the wrong one. */
+function findNoEntry({ parcels, entry, folder }: GuardFacts): Problem | undefined {
+  if (parcels.length === 0 || parcels.some(({ key }) => key === entry)) return undefined;
+  const below = parcels
+    .map(({ key }) => key)
+    .find((key) => key.split("/").length === 2 && key.endsWith(`/${entry}`));
+  if (below !== undefined) {
+    const inner = below.slice(0, -entry.length - 1);
+    return refusal(
+      "wrong-folder",
+      `the site stands one level down, in ${folder}/${inner}`,
+      `say --build ${folder}/${inner}`,
+    );
+  }
+  if (parcels.some(({ key }) => key === "package.json")) {
+    return refusal(
+      "wrong-folder",
+      `${folder} looks like the sources of a site, not like its build`,
+      "name the folder that the build writes",
+    );
+  }
+  return refusal(
+    "no-entry",
+    `the build has no entry page ${entry}`,
+    "name the build's first page in build.entry",
+  );
+}
+
+/** Pages, documents and other names that answer now and would not afterwards; assets stay for open tabs. */
+function findVanishing({ state, comparison, vanishShare }: GuardFacts): Problem | undefined {
+  const counted = (state.waybill?.parcels ?? []).filter(({ role }) => !isAssetLike(role));
+  const going = comparison.stale.filter(({ recorded }) => !isAssetLike(recorded.role));
+  if (going.length <= VANISH_FLOOR || going.length <= counted.length * vanishShare) return undefined;
+  const names = listed(going.map(({ recorded }) => recorded.key));
+  return refusal(
+    "vanish",
+    `${going.length} of ${counted.length} addresses would stop answering: ${names}`,
+    "is this the whole build?",
+  );
+}
+
+function findOtherSite({ state, site }: GuardFacts): Problem | undefined {
+  const found = state.pointer?.site;
+  if (found === undefined || found === site) return undefined;
+  return refusal(
+    "other-site",
+    `this destination holds another site, ${found}`,
+    "check bucket and prefix of the destination",
+  );
+}

@@ -1,0 +1,29 @@
+/** Names that look alike and must not be mixed up. They are strings at run time. */
+
+/** The name of an object below the destination's prefix, as stored (not percent-encoded): `news/index.html`. */
+export type ObjectKey = string & { readonly brand?: "ObjectKey" };
+
+/** SHA-256 in lower-case hex, 64 digits. */
+export type Sha256 = string & { readonly brand?: "Sha256" };
+
+/** A URL path as browsers send it, percent-encoded (RFC 3986 §3.3), starting with a slash. */
+export type UrlPath = string & { readonly brand?: "UrlPath" };
+
+/** The part of a destination that is ours alone: pointer, waybills, vault. */
+export const STATE_PREFIX = ".courier/";
+export const POINTER_KEY = ".courier/current.json";
+
+export const waybillKey = (release: number, run: string): ObjectKey =>
+  `${STATE_PREFIX}releases/${release}-${run}.ndjson.gz`;
+
+/** Where a content waits while a retained release needs it, by the hash of its stored bytes. */
+export const vaultKey = (storedHash: Sha256): ObjectKey => `${STATE_PREFIX}vault/${storedHash}`;
+
+export const isStateKey = (key: ObjectKey): boolean => key.startsWith(STATE_PREFIX);
+
+export const byText = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
+
+/** Reaching it is a fault of ours: a closed set got a member that a decision does not know. */
+export function assertNever(value: never): never {
+  throw new Error(`unexpected ${JSON.stringify(value)}`);
+}

@@ -1,0 +1,54 @@
+import type { ObjectKey, Sha256 } from "./names.ts";
+
+/** What a file is to a browser and a cache (docs/architecture.md). */
+export const ROLES = ["fingerprinted", "asset", "page", "entry", "notFound", "worker", "document"] as const;
+export type Role = (typeof ROLES)[number];
+
+/** Headers that an object carries, by lower-case name. */
+export type ObjectHeaders = Readonly<Record<string, string>>;
+
+/** One object as it should stand in the store. */
+export interface Parcel {
+  readonly key: ObjectKey;
+  /** Of the content as it was built. */
+  readonly hash: Sha256;
+  /** Of the bytes as they are stored; the same as `hash` unless they are stored encoded. */
+  readonly storedHash: Sha256;
+  /** Stored size in bytes. */
+  readonly size: number;
+  readonly headers: ObjectHeaders;
+  readonly role: Role;
+}
+
+/** A parcel as a waybill records it: with the ETag that the store gave it. */
+export interface RecordedParcel extends Parcel {
+  /** Without quotes. Absent: this object was still to be written when the record was made (workers). */
+  readonly etag?: string;
+  /** The last release that lists it, where that is not the waybill's own: it only stands for open tabs. */
+  readonly lastIn?: number;
+}
+
+/** One object as the store's list shows it. */
+export interface ListedObject {
+  readonly key: ObjectKey;
+  readonly size: number;
+  /** Without quotes. */
+  readonly etag: string;
+  /** Last modification by the store's clock, milliseconds since 1970. */
+  readonly modifiedMs: number;
+}
+
+/** Whether two sets of headers say the same. */
+export function hasSameHeaders(a: ObjectHeaders, b: ObjectHeaders): boolean {
+  const names = Object.keys(a);
+  return names.length === Object.keys(b).length && names.every((name) => a[name] === b[name]);
+}
+
+export const isPageLike = (role: Role): boolean => role === "page" || role === "entry" || role === "notFound";
+
+/** Assets outlive the release that listed them; everything else goes with its release. */
+export const isAssetLike = (role: Role): boolean => role === "fingerprinted" || role === "asset";
+
+/** Whether a browser reads it as a page (and not as data that goes with one). */
+export const isHtml = (parcel: { readonly headers: ObjectHeaders }): boolean =>
+  /^(text\/html|application\/xhtml\+xml)\b/.test(parcel.headers["content-type"] ?? "");

@@ -1,0 +1,77 @@
+import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
+import type { ObjectHeaders, Parcel, Role } from "./parcel.ts";
+
+/** The phases that a delivery goes through, in this order (docs/order-of-effects.md). */
+export const PHASES = ["keep", "stock", "switch", "record", "invalidate", "announce", "clear"] as const;
+export type PhaseName = (typeof PHASES)[number];
+
+/** What must stand under a key before a step touches it. */
+export type Expected = "absent" | { readonly etag: string };
+
+export interface SendStep {
+  readonly do: "send";
+  readonly parcel: Parcel;
+  readonly expected: Expected;
+  readonly reason: string;
+}
+
+/** A copy inside the store; nothing is sent. */
+export interface CopyStep {
+  readonly do: "copy";
+  readonly from: ObjectKey;
+  /** Absent: the source is written by an earlier phase of the same plan. */
+  readonly fromEtag?: string;
+  readonly to: ObjectKey;
+  /** Absent: the copy keeps the headers of its source. */
+  readonly headers?: ObjectHeaders;
+  readonly storedHash: Sha256;
+  readonly size: number;
+  readonly role?: Role;
+  readonly expected: Expected;
+  readonly reason: string;
+}
+
+export interface RemoveStep {
+  readonly do: "remove";
+  readonly key: ObjectKey;
+  readonly etag: string;
+  readonly size: number;
+  readonly reason: string;
+}
+
+export type Step = SendStep | CopyStep | RemoveStep;
+
+/** Steps of one group may run side by side; a group starts when the one before it has ended. */
+export interface StepGroup {
+  readonly name: string;
+  readonly steps: readonly Step[];
+}
+
+export interface StepPhase {
+  readonly name: "keep" | "stock" | "switch" | "announce" | "clear";
+  readonly groups: readonly StepGroup[];
+}
+
+/** What one edge is asked to let go of. */
+export interface EdgeInvalidation {
+  readonly edge: string;
+  readonly addresses: readonly UrlPath[];
+  readonly patterns: readonly string[];
+}
+
+/** All that a delivery will do: plain data, printed by `compare` and carried out by `deliver`. */
+export interface Plan {
+  readonly release: number;
+  readonly previous: number;
+  readonly phases: readonly StepPhase[];
+  readonly invalidations: readonly EdgeInvalidation[];
+}
+
+/** The key that a step writes or removes. */
+export const targetOf = (step: Step): ObjectKey =>
+  step.do === "send" ? step.parcel.key : step.do === "copy" ? step.to : step.key;
+
+export const stepsOf = (phase: StepPhase): Step[] => phase.groups.flatMap((group) => [...group.steps]);
+
+export const phaseOf = (plan: Plan, name: StepPhase["name"]): StepPhase =>
+  plan.phases.find((phase) => phase.name === name) ?? { name, groups: [] };

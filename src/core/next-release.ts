@@ -1,0 +1,70 @@
+import type { DeliveryDecision } from "./delivery.ts";
+import type { ObjectKey, Sha256 } from "./model/names.ts";
+import { isAssetLike, type Parcel, type RecordedParcel } from "./model/parcel.ts";
+import { phaseOf, targetOf } from "./model/plan.ts";
+import type { DestinationState, Pointer, Waybill } from "./model/release.ts";
+
+export interface NextReleaseFacts {
+  readonly site: string;
+  readonly run: string;
+  readonly at: string;
+  readonly by: string;
+  readonly commit?: string;
+  readonly note?: string;
+  readonly parcels: readonly Parcel[];
+  readonly state: DestinationState;
+  readonly decision: DeliveryDecision;
+}
+
+/**
+ * The record of the release that a delivery makes.
+ * @param etags of the objects that it wrote; a parcel that is yet to be written (a worker) is recorded without one
+ */
+export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey, string>): Waybill {
+  const { decision, state, parcels } = facts;
+  const unchanged = new Map(decision.comparison.unchanged.map(({ key, etag }) => [key, etag]));
+  const toRecorded = ({ key, hash, storedHash, size, headers, role }: Parcel): RecordedParcel => {
+    const etag = etags.get(key) ?? unchanged.get(key);
+    return { key, hash, storedHash, size, headers, role, ...(etag === undefined ? {} : { etag }) };
+  };
+  const previous = state.waybill?.release ?? 0;
+  return {
+    site: facts.site,
+    release: decision.plan.release,
+    run: facts.run,
+    previous,
+    at: facts.at,
+    by: facts.by,
+    ...(facts.commit === undefined ? {} : { commit: facts.commit }),
+    ...(facts.note === undefined ? {} : { note: facts.note }),
+    parcels: parcels.map(toRecorded),
+    // Those that this very delivery clears are still listed: it may die before it gets there.
+    standing: decision.comparison.stale
+      .filter(({ recorded }) => isAssetLike(recorded.role))
+      .map(({ recorded }) => ({ ...recorded, lastIn: recorded.lastIn ?? previous })),
+  };
+}
+
+/** The pointer to a release; what its edges are about to be asked for stands in it as owed. */
+export function toPointer(
+  { site, run, at, decision, state }: NextReleaseFacts,
+  waybillHash: Sha256,
+): Pointer {
+  const { plan, retained, pageFreshnessSeconds } = decision;
+  const pending = new Set(phaseOf(plan, "announce").groups.flatMap(({ steps }) => steps.map(targetOf)));
+  const announced = Object.entries(state.pointer?.announced ?? {}).filter(([key]) => !pending.has(key));
+  return {
+    site,
+    release: plan.release,
+    run,
+    retained: [{ release: plan.release, run, waybillHash, at, pageFreshnessSeconds }, ...retained],
+    owed: [
+      ...plan.invalidations.map(({ edge, addresses }) => ({ edge, addresses })),
+      // An edge that is no longer in the settings owes for ever rather than being forgotten in silence.
+      ...(state.pointer?.owed ?? []).filter(
+        ({ edge }) => !plan.invalidations.some((invalidation) => invalidation.edge === edge),
+      ),
+    ],
+    announced: Object.fromEntries(announced),
+  };
+}

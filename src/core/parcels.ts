@@ -1,0 +1,56 @@
+import { createHeaderDecider, type HeaderDecision, type HeaderRules } from "./headers.ts";
+import { byText, type Sha256 } from "./model/names.ts";
+import { isPageLike, type Parcel, type Role } from "./model/parcel.ts";
+import { classifyRoles } from "./roles.ts";
+
+/** One file of the build as it was read. */
+export interface BuildFile {
+  readonly path: string;
+  /** Bytes. */
+  readonly size: number;
+  readonly hash: Sha256;
+  /** Its first bytes, for files whose name does not tell their type. */
+  readonly head: Uint8Array;
+}
+
+export interface Build {
+  readonly folder: string;
+  readonly files: readonly BuildFile[];
+  /** Hash tokens of names that some other file of the build names. */
+  readonly namedTokens: ReadonlySet<string>;
+  /** Paths that were left out since they must never be shipped. */
+  readonly withheld: readonly string[];
+}
+
+export interface ParcelRules {
+  readonly entry: string;
+  readonly notFound?: string | undefined;
+  readonly rules: HeaderRules;
+}
+
+/** A parcel with the reasons for what it is. */
+export interface ExplainedParcel extends Parcel, Pick<HeaderDecision, "freshness" | "trace"> {
+  readonly roleReason: string;
+}
+
+/** What each file of the build should be in the store, sorted by key; the same for any order of the files. */
+export function decideParcels(
+  { files, namedTokens }: Build,
+  { entry, notFound, rules }: ParcelRules,
+): ExplainedParcel[] {
+  const paths = files.map(({ path }) => path);
+  const errorPage = notFound ?? (paths.includes("404.html") ? "404.html" : undefined);
+  const roles = classifyRoles({ paths, entry, notFound: errorPage, namedTokens });
+  const decideHeaders = createHeaderDecider(rules);
+  return files
+    .map(({ path, size, hash, head }) => {
+      const { role, reason } = roles.get(path) as { role: Role; reason: string };
+      const { headers, freshness, trace } = decideHeaders({ path, role, head });
+      return { key: path, hash, storedHash: hash, size, role, roleReason: reason, headers, freshness, trace };
+    })
+    .sort((a, b) => byText(a.key, b.key));
+}
+
+/** The longest time, in seconds, for which an edge may reuse a page of this build without asking. */
+export const longestPageFreshness = (parcels: readonly ExplainedParcel[]): number =>
+  Math.max(0, ...parcels.filter(({ role }) => isPageLike(role)).map(({ freshness }) => freshness.edge));

@@ -1,0 +1,197 @@
+import { findContents, recordedByKey, type Change, type Comparison } from "./compare.ts";
+import { isStateKey, vaultKey, type ObjectKey, type Sha256 } from "./model/names.ts";
+import { isAssetLike, isHtml, type Parcel } from "./model/parcel.ts";
+import type {
+  CopyStep,
+  EdgeInvalidation,
+  Expected,
+  Plan,
+  RemoveStep,
+  Step,
+  StepGroup,
+  StepPhase,
+} from "./model/plan.ts";
+import type { DestinationState } from "./model/release.ts";
+
+export interface PlanInput {
+  readonly release: number;
+  readonly state: DestinationState;
+  readonly comparison: Comparison;
+  /** Whether the release that is current now stays restorable: then what it loses goes to the vault. */
+  readonly keepsPrevious: boolean;
+  /** Stale assets and records that no retained release needs. */
+  readonly expired: readonly ObjectKey[];
+  readonly invalidations: readonly EdgeInvalidation[];
+}
+
+/** Decides the order of all writes of a delivery; the same for the same input. */
+export function planDelivery(input: PlanInput): Plan {
+  const { state, comparison, release, invalidations } = input;
+  const removed = comparison.stale.filter(({ recorded }) => !isAssetLike(recorded.role));
+  const vault = new Vault(state);
+  const keep = input.keepsPrevious
+    ? [
+        ...comparison.changes.flatMap((change) => vault.keepOverwritten(change)),
+        ...removed.flatMap(({ recorded, listed }) => vault.keep(recorded.storedHash, listed, "is removed")),
+      ]
+    : [];
+  const sources = new CopySources(
+    input,
+    removed.map(({ recorded }) => recorded.key),
+    vault,
+  );
+  const steps = comparison.changes.map((change) => ({ change, step: toStep(change, sources) }));
+  const removals = removed.map(({ recorded, listed }): RemoveStep =>
+    toRemoval(listed, `the build no longer has it (${recorded.role})`),
+  );
+  const groups = (names: readonly Turn[]): StepGroup[] =>
+    names.map((name) => ({
+      name,
+      steps: steps.filter(({ change }) => turnOf(change) === name).map(({ step }) => step),
+    }));
+  const phases: StepPhase[] = [
+    { name: "keep", groups: [{ name: "contents", steps: keep }] },
+    { name: "stock", groups: groups(STOCK) },
+    { name: "switch", groups: [...groups(SWITCH), { name: "removals", steps: removals }] },
+    { name: "announce", groups: groups(["workers"]) },
+    { name: "clear", groups: toClearGroups(input) },
+  ];
+  return {
+    release,
+    previous: state.pointer?.release ?? 0,
+    phases: phases
+      .map(({ name, groups: all }) => ({ name, groups: all.filter((group) => group.steps.length > 0) }))
+      .filter((phase) => phase.groups.length > 0),
+    invalidations,
+  };
+}
+
+const STOCK = ["new assets"] as const;
+/** In this order a page never stands before what it names, and the entry page is the last of them. */
+const SWITCH = ["stable assets", "data", "pages", "sitemaps and feeds", "entry"] as const;
+type Turn = (typeof STOCK)[number] | (typeof SWITCH)[number] | "workers";
+
+function turnOf({ parcel, listed }: Change): Turn {
+  switch (parcel.role) {
+    case "fingerprinted":
+    case "asset":
+      return listed ? "stable assets" : "new assets";
+    case "page":
+    case "notFound":
+      return isHtml(parcel) ? "pages" : "data";
+    case "entry":
+      return "entry";
+    case "document":
+      return /(^|\/)(robots\.txt|[^/]*(sitemap|feed|rss|atom)[^/]*)$/i.test(parcel.key)
+        ? "sitemaps and feeds"
+        : "data";
+    case "worker":
+      // A manifest that no visitor has can't send anyone to an old page, and new pages name it.
+      return !listed && /manifest/i.test(parcel.key) ? "new assets" : "workers";
+  }
+}
+
+/** Contents that wait in the vault, and those that this plan brings there. */
+class Vault {
+  private readonly held: Set<ObjectKey>;
+
+  constructor(state: DestinationState) {
+    this.held = new Set(state.listing.map(({ key }) => key).filter(isStateKey));
+  }
+
+  has(hash: Sha256): boolean {
+    return this.held.has(vaultKey(hash));
+  }
+
+  keepOverwritten({ listed, standingHash, kind }: Change): CopyStep[] {
+    return listed && standingHash !== undefined && kind !== "relabelled"
+      ? this.keep(standingHash, listed, "is replaced")
+      : [];
+  }
+
+  keep(hash: Sha256, from: { key: ObjectKey; etag: string; size: number }, why: string): CopyStep[] {
+    if (this.has(hash)) return [];
+    this.held.add(vaultKey(hash));
+    const { key, etag, size } = from;
+    return [
+      {
+        do: "copy",
+        from: key,
+        fromEtag: etag,
+        to: vaultKey(hash),
+        storedHash: hash,
+        size,
+        expected: "absent",
+        reason: `${key} ${why}`,
+      },
+    ];
+  }
+}
+
+/** Finds where bytes can be copied from without reading what the same plan writes or removes. */
+class CopySources {
+  private readonly contents: Map<Sha256, ObjectKey>;
+  private readonly touched: Set<ObjectKey>;
+  private readonly etags: Map<ObjectKey, string>;
+
+  constructor(
+    { state, comparison, expired }: PlanInput,
+    removed: readonly ObjectKey[],
+    private readonly vault: Vault,
+  ) {
+    this.touched = new Set([...removed, ...expired, ...comparison.changes.map(({ parcel }) => parcel.key)]);
+    const untouched = { ...state, listing: state.listing.filter(({ key }) => !this.touched.has(key)) };
+    this.contents = findContents(untouched, recordedByKey(state));
+    this.etags = new Map(state.listing.map(({ key, etag }) => [key, etag]));
+  }
+
+  find(hash: Sha256): Pick<CopyStep, "from" | "fromEtag"> | undefined {
+    const from = this.contents.get(hash) ?? (this.vault.has(hash) ? vaultKey(hash) : undefined);
+    if (from === undefined || this.touched.has(from)) return undefined;
+    const fromEtag = this.etags.get(from);
+    return fromEtag === undefined ? { from } : { from, fromEtag };
+  }
+}
+
+function toStep(change: Change, sources: CopySources): Step {
+  const { parcel, listed, reason, kind } = change;
+  const expected: Expected = listed ? { etag: listed.etag } : "absent";
+  if (kind === "relabelled" && listed)
+    return toCopy(parcel, { from: parcel.key, fromEtag: listed.etag }, expected, reason);
+  const source = sources.find(parcel.storedHash);
+  return source ? toCopy(parcel, source, expected, reason) : { do: "send", parcel, expected, reason };
+}
+
+function toCopy(
+  parcel: Parcel,
+  source: Pick<CopyStep, "from" | "fromEtag">,
+  expected: Expected,
+  reason: string,
+): CopyStep {
+  const { key: to, headers, storedHash, size, role } = parcel;
+  return { do: "copy", ...source, to, headers, storedHash, size, role, expected, reason };
+}
+
+/** Assets first, then contents, then records: a record outlives what only it names. */
+function toClearGroups({ expired, state }: PlanInput): StepGroup[] {
+  const listing = new Map(state.listing.map((object) => [object.key, object]));
+  const objects = expired.flatMap((key) => listing.get(key) ?? []);
+  const group = (name: string, belongs: (key: ObjectKey) => boolean, reason: string): StepGroup => ({
+    name,
+    steps: objects.filter(({ key }) => belongs(key)).map((object) => toRemoval(object, reason)),
+  });
+  return [
+    group("stale assets", (key) => !isStateKey(key), "no retained release lists it"),
+    group("contents", (key) => key.startsWith(vaultKey("")), "no retained release needs it"),
+    group(
+      "records",
+      (key) => isStateKey(key) && !key.startsWith(vaultKey("")),
+      "the release is no longer retained",
+    ),
+  ];
+}
+
+const toRemoval = (
+  { key, etag, size }: { key: ObjectKey; etag: string; size: number },
+  reason: string,
+): RemoveStep => ({ do: "remove", key, etag, size, reason });

@@ -1,0 +1,73 @@
+import type { ObjectKey, Sha256 } from "./model/names.ts";
+import type { DestinationState, RetainedRelease, Waybill } from "./model/release.ts";
+
+export interface RetentionRule {
+  readonly releases: number;
+  /** How long a superseded release is retained, in seconds. */
+  readonly forSeconds: number;
+}
+
+/** Until when a release is retained at least: both conditions must have passed. */
+export interface RetainedUntil {
+  readonly release: number;
+  /** ISO 8601 UTC. */
+  readonly at: string;
+}
+
+/**
+ * The releases that stay restorable once `next` is current: the last N, those superseded less than the set time ago by
+ * the store's own clock, and never for less than an edge may reuse their pages.
+ * @returns of the releases before `next`, newest first
+ */
+export function selectRetained(
+  state: DestinationState,
+  next: number,
+  rule: RetentionRule,
+): RetainedRelease[] {
+  return (state.pointer?.retained ?? []).filter((release) => {
+    if (release.release > next - rule.releases) return true;
+    const agoSeconds = (state.storeTimeMs - supersededMs(state, release.release)) / 1000;
+    return agoSeconds < Math.max(rule.forSeconds, release.pageFreshnessSeconds);
+  });
+}
+
+/** When the release after this one was recorded; a release that is current is superseded now. */
+function supersededMs(state: DestinationState, release: number): number {
+  const later = (state.pointer?.retained ?? []).filter((other) => other.release > release).at(-1);
+  if (!later) return state.storeTimeMs;
+  const record = state.listing.find(({ key }) =>
+    key.endsWith(`releases/${later.release}-${later.run}.ndjson.gz`),
+  );
+  return record?.modifiedMs ?? Date.parse(later.at);
+}
+
+/** Until when an object is kept that `lastIn` was the last release to list. */
+export function decideKeptUntil(state: DestinationState, lastIn: number, rule: RetentionRule): RetainedUntil {
+  const release = state.pointer?.retained.find((candidate) => candidate.release === lastIn);
+  const seconds = Math.max(rule.forSeconds, release?.pageFreshnessSeconds ?? 0);
+  return {
+    release: lastIn + rule.releases,
+    at: new Date(supersededMs(state, lastIn) + seconds * 1000).toISOString(),
+  };
+}
+
+/** Contents that some retained release lists: the vault holds them until none does. */
+export function selectNeededContents(retained: readonly Waybill[]): Set<Sha256> {
+  return new Set(retained.flatMap((waybill) => waybill.parcels.map((parcel) => parcel.storedHash)));
+}
+
+/** What the state part holds that no retained release needs. `retained` includes the release to be made. */
+export function selectExpiredState(
+  state: DestinationState,
+  retained: readonly { readonly release: number; readonly run: string }[],
+  needed: ReadonlySet<Sha256>,
+): ObjectKey[] {
+  const records = new Set(retained.map(({ release, run }) => `${release}-${run}`));
+  return state.listing
+    .map(({ key }) => key)
+    .filter((key) => {
+      const record = /^\.courier\/releases\/(.+)\.ndjson\.gz$/.exec(key)?.[1];
+      const content = /^\.courier\/vault\/([0-9a-f]{64})$/.exec(key)?.[1];
+      return record !== undefined ? !records.has(record) : content !== undefined && !needed.has(content);
+    });
+}

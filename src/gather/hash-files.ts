@@ -1,0 +1,80 @@
+import { createHash, hash as hashOnce } from "node:crypto";
+import { closeSync, openSync, readFileSync, readSync } from "node:fs";
+import { join } from "node:path";
+import { OperatorError } from "../core/failures.ts";
+import { findFingerprintNames, findTokensIn } from "../core/fingerprint.ts";
+import type { Build, BuildFile } from "../core/parcels.ts";
+import type { Sha256 } from "../core/model/names.ts";
+import type { Scan, ScannedFile } from "./scan-build.ts";
+
+/** Above this size a file is never wholly in memory. */
+const WHOLE_BYTES = 8 * 1024 * 1024;
+const HEAD_BYTES = 512;
+const TEXT = /\.(html?|xhtml|js|mjs|cjs|css|json|webmanifest|xml|txt|svg|data)$/i;
+
+/** Reads every file once: its hash, its first bytes, and which hashed names it mentions. */
+export function hashBuild(folder: string, { files, withheld }: Scan): Build {
+  const names = findFingerprintNames(files.map(({ path }) => path));
+  const tokens = new Set([...names.values()].map(({ token }) => token));
+  const namedTokens = new Set<string>();
+  const note = (path: string, text: string): void => {
+    const own = names.get(path)?.token;
+    for (const token of findTokensIn(text, tokens)) if (token !== own) namedTokens.add(token);
+  };
+  const hashed = files.map((file) =>
+    file.size > WHOLE_BYTES
+      ? hashLarge(folder, file)
+      : hashSmall(folder, file, tokens.size > 0 ? note : undefined),
+  );
+  return { folder, files: hashed, namedTokens, withheld };
+}
+
+function hashSmall(
+  folder: string,
+  { path }: ScannedFile,
+  note?: (path: string, text: string) => void,
+): BuildFile {
+  const bytes = readBuildFile(folder, path);
+  if (note && TEXT.test(path)) note(path, bytes.toString("utf8"));
+  return {
+    path,
+    size: bytes.length,
+    hash: hashOnce("sha256", bytes),
+    head: Uint8Array.from(bytes.subarray(0, HEAD_BYTES)),
+  };
+}
+
+/** A file of the build in memory. Throws `build-changed` when it is gone. */
+export function readBuildFile(folder: string, path: string): Buffer {
+  try {
+    return readFileSync(join(folder, path));
+  } catch (error) {
+    throw new OperatorError("build-changed", { path, written: "nothing was written" }, {}, error);
+  }
+}
+
+function hashLarge(folder: string, { path }: ScannedFile): BuildFile {
+  const file = openSync(join(folder, path), "r");
+  try {
+    const sum = createHash("sha256");
+    const buffer = Buffer.allocUnsafe(1024 * 1024);
+    let head: Uint8Array | undefined;
+    let size = 0;
+    for (let count = readSync(file, buffer); count > 0; count = readSync(file, buffer)) {
+      const chunk = buffer.subarray(0, count);
+      head ??= Uint8Array.from(chunk.subarray(0, HEAD_BYTES));
+      sum.update(chunk);
+      size += count;
+    }
+    return { path, size, hash: sum.digest("hex"), head: head ?? new Uint8Array() };
+  } finally {
+    closeSync(file);
+  }
+}
+
+/** SHA-256 of a whole stream, its bytes kept when `keep` is set. */
+export async function hashStream(body: AsyncIterable<Uint8Array>): Promise<Sha256> {
+  const sum = createHash("sha256");
+  for await (const chunk of body) sum.update(chunk);
+  return sum.digest("hex");
+}

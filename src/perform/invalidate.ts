@@ -1,0 +1,53 @@
+import type { EdgeInvalidation } from "../core/model/plan.ts";
+import type { Clock } from "../ports/clock.ts";
+import { EdgeError, type Edge } from "../ports/edge.ts";
+import type { Reporter } from "../ports/reporter.ts";
+
+export interface InvalidateTools {
+  readonly edges: readonly Edge[];
+  readonly clock: Clock;
+  readonly report: Reporter;
+  /** Names this run. */
+  readonly run: string;
+}
+
+/**
+ * Asks the edges, from the store outwards, to let go of what is wrong; each confirms before the next is asked, since an
+ * outer cache refills from the inner one. One that fails leaves its own and the outer addresses owed.
+ * @returns the names of the edges that have confirmed
+ */
+export async function invalidateEdges(
+  requests: readonly EdgeInvalidation[],
+  tools: InvalidateTools,
+): Promise<Set<string>> {
+  const { clock, report } = tools;
+  const confirmed = new Set<string>();
+  if (requests.length === 0) return confirmed;
+  const started = clock.monotonicMs();
+  const steps = requests.reduce((sum, { patterns }) => sum + patterns.length, 0);
+  report({ event: "phase", phase: "invalidate", state: "started", steps, bytes: 0 });
+  for (const edge of tools.edges) {
+    const request = requests.find((candidate) => candidate.edge === edge.name);
+    if (!request) continue;
+    try {
+      await edge.invalidate({ reference: `${tools.run}-${edge.name}`, patterns: request.patterns });
+      confirmed.add(edge.name);
+    } catch (error) {
+      if (!(error instanceof EdgeError)) throw error;
+      report({
+        event: "warning",
+        code: "edge-failed",
+        message: `the edge ${edge.name} has not confirmed: ${error.message}`,
+      });
+      break;
+    }
+  }
+  report({
+    event: "phase",
+    phase: "invalidate",
+    state: "ended",
+    steps,
+    seconds: (clock.monotonicMs() - started) / 1000,
+  });
+  return confirmed;
+}

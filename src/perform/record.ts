@@ -1,0 +1,84 @@
+import { createHash } from "node:crypto";
+import { gzipSync } from "node:zlib";
+import { OperatorError } from "../core/failures.ts";
+import { POINTER_KEY, waybillKey } from "../core/model/names.ts";
+import type { Pointer, Waybill } from "../core/model/release.ts";
+import { parsePointer, toPointerText, toWaybillLines } from "../core/waybill.ts";
+import {
+  StoreError,
+  type Condition,
+  type Content,
+  type ObjectStore,
+  type Written,
+} from "../ports/object-store.ts";
+
+/** Nobody but the tool reads the state part, and no cache may hold it. */
+const STATE_HEADERS = { "cache-control": "no-store" };
+
+/** Writes a waybill under its own name. @returns the SHA-256 of its bytes */
+export async function recordWaybill(store: ObjectStore, waybill: Waybill): Promise<string> {
+  const bytes = gzipSync(`${[...toWaybillLines(waybill)].join("\n")}\n`);
+  const content = toContent(bytes);
+  const key = waybillKey(waybill.release, waybill.run);
+  await store.put(key, content, { ...STATE_HEADERS, "content-type": "application/gzip" });
+  return content.hash;
+}
+
+/**
+ * Moves the pointer: the one write that makes a release the current one. It happens only over the pointer that this run
+ * has read (`expectedEtag`; undefined: there was none). Throws `moved-meanwhile` where another run was faster.
+ * A failed condition is never believed alone: the answer to a first try may have been lost, so what stands there is read.
+ */
+export async function switchPointer(
+  store: ObjectStore,
+  pointer: Pointer,
+  expectedEtag: string | undefined,
+): Promise<Written> {
+  const content = toContent(Buffer.from(toPointerText(pointer)));
+  const condition: Condition = expectedEtag === undefined ? { ifAbsent: true } : { ifEtag: expectedEtag };
+  const headers = { ...STATE_HEADERS, "content-type": "application/json" };
+  try {
+    return await store.put(POINTER_KEY, content, headers, condition);
+  } catch (error) {
+    if (!(error instanceof StoreError)) throw error;
+    if (error.kind === "conditions-unsupported")
+      return switchUnconditionally(store, content, headers, expectedEtag);
+    if (error.kind !== "precondition") throw error;
+    const standing = await readStanding(store);
+    if (standing && standing.text === toPointerText(pointer)) return { etag: standing.etag };
+    throw new OperatorError(
+      "moved-meanwhile",
+      { release: standing ? parsePointer(standing.text).release : 0 },
+      {},
+      error,
+    );
+  }
+}
+
+/** The next best on a store that checks no conditions: look right before the write. */
+async function switchUnconditionally(
+  store: ObjectStore,
+  content: Content,
+  headers: Record<string, string>,
+  expectedEtag?: string,
+): Promise<Written> {
+  const standing = await readStanding(store);
+  if (standing?.etag !== expectedEtag) {
+    throw new OperatorError("moved-meanwhile", {
+      release: standing ? parsePointer(standing.text).release : 0,
+    });
+  }
+  return store.put(POINTER_KEY, content, headers);
+}
+
+async function readStanding(store: ObjectStore): Promise<{ text: string; etag: string } | undefined> {
+  const found = await store.get(POINTER_KEY);
+  if (!found) return undefined;
+  const chunks: Uint8Array[] = [];
+  for await (const chunk of found.body) chunks.push(chunk);
+  return { text: Buffer.concat(chunks).toString("utf8"), etag: found.etag };
+}
+
+function toContent(bytes: Buffer): Content {
+  return { size: bytes.length, hash: createHash("sha256").update(bytes).digest("hex"), open: () => bytes };
+}

@@ -1,0 +1,69 @@
+import { decideWaitMs, DEFAULT_RETRIES, UNREACHABLE_TRIES } from "../core/retry.ts";
+import type { Clock } from "../ports/clock.ts";
+import { StoreError, type ListPage, type ObjectStore } from "../ports/object-store.ts";
+import type { Reporter } from "../ports/reporter.ts";
+
+export interface RetryTools {
+  readonly clock: Clock;
+  readonly report: Reporter;
+  readonly countRetry: () => void;
+}
+
+const TRANSIENT = new Set(["unreachable", "throttled", "server"]);
+
+/** The same store, each call tried again where that can help: never for a refusal, a missing bucket or a failed condition. */
+export function withRetries(store: ObjectStore, tools: RetryTools): ObjectStore {
+  const again = <T>(call: () => Promise<T>): Promise<T> => retry(call, tools);
+  return {
+    location: store.location,
+    list: (below) => retriedList(store, below, tools),
+    head: (key) => again(() => store.head(key)),
+    get: (key) => again(() => store.get(key)),
+    put: (key, content, headers, condition) => again(() => store.put(key, content, headers, condition)),
+    copy: (from, to, headers) => again(() => store.copy(from, to, headers)),
+    remove: (keys) => again(() => store.remove(keys)),
+    close: () => {
+      store.close();
+    },
+  };
+}
+
+/** A list that broke off is read from its beginning: pages that were handed on can't be taken back, so they are held. */
+async function* retriedList(
+  store: ObjectStore,
+  below: string | undefined,
+  tools: RetryTools,
+): AsyncIterable<ListPage> {
+  yield* await retry(async () => {
+    const pages: ListPage[] = [];
+    for await (const page of store.list(below)) pages.push(page);
+    return pages;
+  }, tools);
+}
+
+async function retry<T>(call: () => Promise<T>, { clock, report, countRetry }: RetryTools): Promise<T> {
+  for (let tried = 1; ; tried++) {
+    try {
+      return await call();
+    } catch (error) {
+      if (!(error instanceof StoreError) || !TRANSIENT.has(error.kind)) throw error;
+      const tries = error.kind === "unreachable" ? UNREACHABLE_TRIES : DEFAULT_RETRIES.tries;
+      const waitMs = decideWaitMs(
+        { ...DEFAULT_RETRIES, tries },
+        tried,
+        clock.random(),
+        error.facts.retryAfterMs,
+      );
+      if (waitMs === undefined) throw error;
+      countRetry();
+      report({
+        event: "retry",
+        action: error.facts.action,
+        attempt: tried + 1,
+        waitMs,
+        why: error.facts.code ?? error.kind,
+      });
+      await clock.sleep(waitMs);
+    }
+  }
+}

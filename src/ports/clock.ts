@@ -1,0 +1,9 @@
+/** Time, handed in so that nothing below the wiring reads it by itself. */
+export interface Clock {
+  now(): Date;
+  /** Milliseconds from some fixed point; never goes back. */
+  monotonicMs(): number;
+  sleep(ms: number): Promise<void>;
+  /** From 0 to below 1. */
+  random(): number;
+}

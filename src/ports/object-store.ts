@@ -1,0 +1,122 @@
+import type { ObjectKey, Sha256 } from "../core/model/names.ts";
+import type { ListedObject, ObjectHeaders } from "../core/model/parcel.ts";
+
+/**
+ * A store of objects, seen through the prefix of one destination: keys are relative to it and no call reaches outside.
+ *
+ * Calling sequence: any; calls may run side by side. Each call is one try: `withRetries` (perform/retry.ts) puts the
+ * retries around it, so an adapter must not retry by itself.
+ *
+ * Guaranteed: `put` stores exactly the bytes whose hash it was given or fails (`integrity`); a list shows every write
+ * that was confirmed before it began; a failed call throws `StoreError` and nothing else.
+ * Not guaranteed: that conditions are checked (`StoreError` `conditions-unsupported` where the store says so), that an
+ * ETag is an MD5, that a call that failed had no effect (a connection may break after the write).
+ */
+export interface ObjectStore {
+  /** Where it is, for messages. */
+  readonly location: StoreLocation;
+  /** All objects below the prefix, page by page, in the order of their UTF-8 keys. */
+  list(below?: string): AsyncIterable<ListPage>;
+  head(key: ObjectKey): Promise<ObjectFacts | undefined>;
+  get(key: ObjectKey): Promise<ReadObject | undefined>;
+  put(key: ObjectKey, content: Content, headers: ObjectHeaders, condition?: Condition): Promise<Written>;
+  /** Server-side copy; with `headers` they replace those of the source. Fails with `precondition` when the source changed. */
+  copy(from: CopySource, to: ObjectKey, headers?: ObjectHeaders): Promise<Written>;
+  /** Removes objects; one that is not there counts as removed. */
+  remove(keys: readonly ObjectKey[]): Promise<void>;
+  /** Lets go of connections. */
+  close(): void;
+}
+
+export interface StoreLocation {
+  readonly endpoint: string;
+  readonly bucket: string;
+  readonly prefix: string;
+  readonly region: string;
+}
+
+export interface ListPage {
+  readonly objects: readonly ListedObject[];
+  /** The store's clock when it answered, milliseconds since 1970; absent where it does not say. */
+  readonly storeTimeMs?: number | undefined;
+}
+
+export interface ObjectFacts {
+  readonly size: number;
+  readonly etag: string;
+  readonly headers: ObjectHeaders;
+}
+
+export interface ReadObject extends ObjectFacts {
+  readonly body: AsyncIterable<Uint8Array>;
+}
+
+/** Bytes to store. `open` may be called again for another try. */
+export interface Content {
+  readonly size: number;
+  readonly hash: Sha256;
+  open(): Uint8Array | NodeJS.ReadableStream;
+}
+
+export interface CopySource {
+  readonly key: ObjectKey;
+  /** Absent: whatever stands there. */
+  readonly etag?: string | undefined;
+}
+
+export interface Written {
+  /** Without quotes. */
+  readonly etag: string;
+}
+
+/** What must stand there for a write to happen (RFC 9110 §13.1). */
+export type Condition = { readonly ifAbsent: true } | { readonly ifEtag: string };
+
+export type StoreErrorKind =
+  | "unreachable"
+  | "throttled"
+  | "server"
+  | "no-such-bucket"
+  | "wrong-region"
+  | "clock-skew"
+  | "no-credentials"
+  | "credentials-refused"
+  | "denied"
+  | "precondition"
+  | "conditions-unsupported"
+  | "integrity"
+  | "other";
+
+/** What an adapter makes of any failure of its store. */
+export class StoreError extends Error {
+  constructor(
+    readonly kind: StoreErrorKind,
+    message: string,
+    readonly facts: {
+      readonly action: string;
+      readonly status?: number;
+      readonly code?: string;
+      readonly requestId?: string;
+      readonly retryAfterMs?: number;
+      readonly region?: string;
+    },
+    cause?: unknown,
+  ) {
+    super(message, { cause });
+    this.name = "StoreError";
+  }
+}
+
+/** Kinds of requests that results count. */
+export const REQUEST_KINDS = [
+  "list",
+  "get",
+  "head",
+  "put",
+  "copy",
+  "delete",
+  "multipart",
+  "retried",
+] as const;
+export type RequestKind = (typeof REQUEST_KINDS)[number];
+export type CountRequest = (kind: RequestKind) => void;

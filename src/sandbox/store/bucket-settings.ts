@@ -1,0 +1,119 @@
+import { receiveText } from "./body.ts";
+import { ProtocolError } from "./failure.ts";
+import type { BucketSettings } from "./object-table.ts";
+import { answer, answerXml, type Call } from "./operations.ts";
+import { parseXml, toXml } from "./xml.ts";
+
+/** The settings of a bucket that the sandbox knows: website, policy, versioning, location. */
+export const SETTINGS_QUERIES = ["website", "policy", "versioning", "location"] as const;
+export type SettingsQuery = (typeof SETTINGS_QUERIES)[number];
+
+export function readSettings(call: Call, which: SettingsQuery, region: string): Promise<void> {
+  const { settings } = call.table;
+  switch (which) {
+    case "website":
+      if (!settings.website)
+        throw new ProtocolError(
+          404,
+          "NoSuchWebsiteConfiguration",
+          "The bucket does not have a website configuration",
+        );
+      answerXml(call, toXml("WebsiteConfiguration", toWebsiteXml(settings.website)));
+      break;
+    case "policy":
+      if (settings.policy === undefined)
+        throw new ProtocolError(404, "NoSuchBucketPolicy", "The bucket policy does not exist");
+      call.response.writeHead(200, { "content-type": "application/json" }).end(settings.policy);
+      break;
+    case "versioning":
+      answerXml(
+        call,
+        toXml(
+          "VersioningConfiguration",
+          settings.versioning === undefined ? {} : { Status: settings.versioning },
+        ),
+      );
+      break;
+    case "location":
+      answerXml(call, toXml("LocationConstraint", region === "us-east-1" ? {} : { "#text": region }));
+  }
+  return Promise.resolve();
+}
+
+export async function changeSettings(call: Call, which: SettingsQuery): Promise<void> {
+  const text = await receiveText(call.request);
+  if (which === "location")
+    throw new ProtocolError(
+      405,
+      "MethodNotAllowed",
+      "The specified method is not allowed against this resource.",
+    );
+  call.table.change(
+    which === "website"
+      ? { website: parseWebsite(text) }
+      : which === "policy"
+        ? { policy: parsePolicy(text) }
+        : { versioning: parseVersioning(text) },
+  );
+  answer(call, which === "policy" ? 204 : 200, {});
+}
+
+const toWebsiteXml = ({ index, error }: NonNullable<BucketSettings["website"]>): object => ({
+  IndexDocument: { Suffix: index },
+  ...(error === undefined ? {} : { ErrorDocument: { Key: error } }),
+});
+
+function parseWebsite(text: string): NonNullable<BucketSettings["website"]> {
+  const website = parseXml(text, "WebsiteConfiguration") as {
+    IndexDocument?: { Suffix?: string };
+    ErrorDocument?: { Key?: string };
+  };
+  const index = website.IndexDocument?.Suffix;
+  const error = website.ErrorDocument?.Key;
+  if (index === undefined || index === "" || index.includes("/"))
+    throw new ProtocolError(400, "InvalidArgument", "The IndexDocument Suffix is not well formed");
+  return { index, ...(error === undefined ? {} : { error }) };
+}
+
+function parsePolicy(text: string): string {
+  try {
+    JSON.parse(text);
+  } catch {
+    throw new ProtocolError(400, "MalformedPolicy", "This policy contains invalid JSON");
+  }
+  return text;
+}
+
+const parseVersioning = (text: string): string =>
+  String(parseXml(text, "VersioningConfiguration").Status ?? "Suspended");
+
+interface Statement {
+  readonly Effect?: string;
+  readonly Principal?: unknown;
+  readonly Action?: string | string[];
+  readonly Resource?: string | string[];
+}
+
+/** Whether the bucket's policy lets anybody do this; a statement that denies it wins. */
+export function isAllowedToAll({ policy }: BucketSettings, action: string, resource: string): boolean {
+  if (policy === undefined) return false;
+  const { Statement: statements = [] } = JSON.parse(policy) as { Statement?: Statement | Statement[] };
+  const fitting = [statements].flat().filter(({ Principal, Action, Resource }) => {
+    const anybody = Principal === "*" || (Principal as { AWS?: unknown } | undefined)?.AWS === "*";
+    return (
+      anybody &&
+      [Action ?? []].flat().some((pattern) => matches(pattern, action)) &&
+      [Resource ?? []].flat().some((pattern) => matches(pattern, resource))
+    );
+  });
+  return fitting.some(({ Effect }) => Effect === "Allow") && !fitting.some(({ Effect }) => Effect === "Deny");
+}
+
+const matches = (pattern: string, text: string): boolean =>
+  new RegExp(
+    `^${pattern
+      .replace(/[.+^${}()|[\]\\]/g, "\\$&")
+      .replace(/\*/g, ".*")
+      .replace(/\?/g, ".")}$`,
+    "s",
+  ).test(text);

@@ -1,0 +1,273 @@
+import { randomUUID } from "node:crypto";
+import { existsSync, mkdirSync, readdirSync } from "node:fs";
+import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
+import { join } from "node:path";
+import type { Ledger } from "../ledger.ts";
+import {
+  changeSettings,
+  isAllowedToAll,
+  readSettings,
+  SETTINGS_QUERIES,
+  type SettingsQuery,
+} from "./bucket-settings.ts";
+import { noSuchBucket, ProtocolError } from "./failure.ts";
+import { listObjects } from "./list.ts";
+import { MultipartUploads } from "./multipart.ts";
+import { ObjectTable } from "./object-table.ts";
+import {
+  answer,
+  answerXml,
+  copyObject,
+  deleteObject,
+  deleteObjects,
+  getObject,
+  putObject,
+  type Call,
+} from "./operations.ts";
+import { authenticate, type Identity } from "./signature.ts";
+import { toErrorXml, toXml } from "./xml.ts";
+
+export interface StoreOptions {
+  /** Where everything is kept; it survives a restart. */
+  readonly folder: string;
+  readonly region: string;
+  readonly identities: readonly Identity[];
+  readonly ledger: Ledger;
+}
+
+/** The simulated store: the S3 REST protocol, path style, signatures checked, data on disk. */
+export class SandboxStore {
+  readonly server: Server;
+  private readonly tables = new Map<string, ObjectTable>();
+  private readonly uploads = new MultipartUploads();
+
+  constructor(private readonly options: StoreOptions) {
+    mkdirSync(join(options.folder, "buckets"), { recursive: true });
+    for (const bucket of readdirSync(join(options.folder, "buckets"))) this.open(bucket);
+    this.server = createServer((request, response) => void this.handle(request, response));
+    this.server.keepAliveTimeout = 60_000;
+  }
+
+  /** @returns whether the bucket is a new one */
+  createBucket(bucket: string): boolean {
+    const isNew = !existsSync(join(this.options.folder, "buckets", bucket));
+    if (!this.tables.has(bucket)) this.open(bucket);
+    return isNew;
+  }
+
+  /** Throws `NoSuchBucket`. */
+  readonly findTable = (bucket: string): ObjectTable => {
+    const table = this.tables.get(bucket);
+    if (!table) throw noSuchBucket(bucket);
+    return table;
+  };
+
+  private open(bucket: string): void {
+    this.tables.set(bucket, new ObjectTable(join(this.options.folder, "buckets", bucket), bucket));
+  }
+
+  private async handle(request: IncomingMessage, response: ServerResponse): Promise<void> {
+    const requestId = randomUUID();
+    response.setHeader("x-amz-request-id", requestId);
+    const target = parseTarget(request);
+    let [received, code, identity]: [number, string | undefined, Identity | undefined] = [
+      0,
+      undefined,
+      undefined,
+    ];
+    const operation = nameOperation(request, target);
+    try {
+      identity = authenticate(
+        { method: request.method ?? "", target: request.url ?? "/", headers: request.headers },
+        this.options.identities,
+        this.options.region,
+        Date.now(),
+      );
+      if (!identity) this.assertAnonymousAllowed(operation, target);
+      await this.carryOut(operation, target, { request, response, received: (bytes) => (received = bytes) });
+    } catch (error) {
+      code = refuse(request, response, { error, requestId, resource: target.path });
+    }
+    request.resume();
+    const { bucket, key } = target;
+    this.options.ledger.note({
+      part: "store",
+      operation,
+      method: request.method ?? "",
+      ...(bucket === "" ? {} : { bucket }),
+      ...(key === "" ? {} : { key }),
+      status: response.statusCode,
+      ...(code === undefined ? {} : { code }),
+      received,
+      ...(identity ? { identity: identity.accessKeyId } : {}),
+    });
+  }
+
+  private assertAnonymousAllowed(operation: Operation, { bucket, key }: Target): void {
+    const reads = operation === "GetObject" || operation === "HeadObject";
+    const allowed =
+      reads &&
+      isAllowedToAll(this.findTable(bucket).settings, "s3:GetObject", `arn:aws:s3:::${bucket}/${key}`);
+    if (!allowed) throw new ProtocolError(403, "AccessDenied", "Access Denied");
+  }
+
+  private async carryOut(operation: Operation, target: Target, wire: Wire): Promise<void> {
+    const { request, response, received } = wire;
+    const { bucket, key, query } = target;
+    if (operation === "ListBuckets") return answerBuckets([...this.tables.keys()], response);
+    if (operation === "CreateBucket") return this.answerCreate(bucket, request, response);
+    const call: Call = {
+      request,
+      response,
+      table: this.findTable(bucket),
+      key,
+      query,
+      findTable: this.findTable,
+      received,
+    };
+    const settings = SETTINGS_QUERIES.find((name) => query.has(name)) as SettingsQuery;
+    switch (operation) {
+      case "HeadBucket":
+        answer(call, 200, { "x-amz-bucket-region": this.options.region });
+        return;
+      case "ListObjectsV2":
+        answerXml(call, listObjects(call.table, query));
+        return;
+      case "GetBucketSettings":
+        return readSettings(call, settings, this.options.region);
+      case "PutBucketSettings":
+        return changeSettings(call, settings);
+      case "GetObject":
+      case "HeadObject":
+        return getObject(call);
+      case "PutObject":
+        return putObject(call);
+      case "CopyObject":
+        return copyObject(call);
+      case "DeleteObject":
+        return deleteObject(call);
+      case "DeleteObjects":
+        return deleteObjects(call);
+      case "CreateMultipartUpload":
+        return this.uploads.create(call);
+      case "UploadPart":
+        return this.uploads.putPart(call);
+      case "CompleteMultipartUpload":
+        return this.uploads.complete(call);
+      case "AbortMultipartUpload":
+        return this.uploads.abort(call);
+      case "ListMultipartUploads":
+        return this.uploads.list(call);
+      case "Unknown":
+        throw new ProtocolError(501, "NotImplemented", "The sandbox does not know this operation.");
+    }
+  }
+
+  private answerCreate(bucket: string, request: IncomingMessage, response: ServerResponse): void {
+    if (!/^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/.test(bucket))
+      throw new ProtocolError(400, "InvalidBucketName", "The specified bucket is not valid.");
+    request.resume();
+    this.createBucket(bucket);
+    response.writeHead(200, { location: `/${bucket}`, "content-length": "0" }).end();
+  }
+}
+
+interface Wire {
+  readonly request: IncomingMessage;
+  readonly response: ServerResponse;
+  readonly received: (bytes: number) => void;
+}
+
+interface Target {
+  readonly path: string;
+  readonly bucket: string;
+  readonly key: string;
+  readonly query: URLSearchParams;
+}
+
+function parseTarget(request: IncomingMessage): Target {
+  const [path = "/", query = ""] = (request.url ?? "/").split(/\?(.*)/s);
+  const [, bucket = "", key = ""] = /^\/([^/]*)\/?(.*)$/s.exec(path) ?? [];
+  return { path, bucket: safeDecode(bucket), key: safeDecode(key), query: new URLSearchParams(query) };
+}
+
+function safeDecode(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+}
+
+type Operation = ReturnType<typeof nameOperation>;
+
+/** The protocol's name for what a request asks. */
+function nameOperation({ method, headers }: IncomingMessage, { bucket, key, query }: Target) {
+  const isSettings = SETTINGS_QUERIES.some((name) => query.has(name));
+  if (bucket === "") return method === "GET" ? "ListBuckets" : "Unknown";
+  if (key === "") {
+    if (method === "HEAD") return "HeadBucket";
+    if (method === "GET")
+      return isSettings
+        ? "GetBucketSettings"
+        : query.has("uploads")
+          ? "ListMultipartUploads"
+          : "ListObjectsV2";
+    if (method === "PUT") return isSettings ? "PutBucketSettings" : "CreateBucket";
+    return method === "POST" && query.has("delete") ? "DeleteObjects" : "Unknown";
+  }
+  if (query.has("uploadId")) {
+    return method === "PUT"
+      ? "UploadPart"
+      : method === "POST"
+        ? "CompleteMultipartUpload"
+        : method === "DELETE"
+          ? "AbortMultipartUpload"
+          : "Unknown";
+  }
+  if (method === "POST") return query.has("uploads") ? "CreateMultipartUpload" : "Unknown";
+  if (method === "PUT") return headers["x-amz-copy-source"] === undefined ? "PutObject" : "CopyObject";
+  return method === "GET"
+    ? "GetObject"
+    : method === "HEAD"
+      ? "HeadObject"
+      : method === "DELETE"
+        ? "DeleteObject"
+        : "Unknown";
+}
+
+function answerBuckets(buckets: readonly string[], response: ServerResponse): void {
+  const xml = toXml("ListAllMyBucketsResult", {
+    Buckets: { Bucket: buckets.map((Name) => ({ Name, CreationDate: new Date(0).toISOString() })) },
+  });
+  response.writeHead(200, { "content-type": "application/xml" }).end(xml);
+}
+
+/** Answers a failure in the protocol's form. @returns its code */
+function refuse(
+  request: IncomingMessage,
+  response: ServerResponse,
+  facts: { error: unknown; requestId: string; resource: string },
+): string {
+  const known =
+    facts.error instanceof ProtocolError
+      ? facts.error
+      : new ProtocolError(500, "InternalError", String(facts.error));
+  if (response.headersSent) {
+    response.destroy();
+    return known.code;
+  }
+  const xml = toErrorXml({
+    Code: known.code,
+    Message: known.message,
+    Resource: facts.resource,
+    RequestId: facts.requestId,
+    ...known.extra,
+  });
+  response.writeHead(known.status, {
+    "content-type": "application/xml",
+    "content-length": Buffer.byteLength(xml),
+  });
+  response.end(request.method === "HEAD" ? undefined : xml);
+  return known.code;
+}

@@ -1,0 +1,137 @@
+import { resolve } from "node:path";
+import { toBasePath, type AddressRules } from "../core/addresses.ts";
+import { OperatorError } from "../core/failures.ts";
+import type { HeaderRules } from "../core/headers.ts";
+import type { RetentionRule } from "../core/retention.ts";
+import type { LoadedSettings } from "./load.ts";
+import type { DestinationSettings, EdgeSettings, Settings, StoreSettings } from "./schema.ts";
+
+/** Everything that one delivery needs to know, out of settings, options and defaults: nothing below asks any further. */
+export interface Target {
+  readonly site: string;
+  readonly destination: string;
+  readonly buildFolder: string;
+  readonly entry: string;
+  /** Absent: `404.html` if the build has it. */
+  readonly notFound?: string | undefined;
+  readonly clientRoutes: boolean;
+  readonly exclude: readonly string[];
+  readonly rules: HeaderRules;
+  readonly addresses: AddressRules;
+  readonly store: StoreSettings;
+  /** From the store outwards; none: an empty list. */
+  readonly edges: readonly NamedEdgeSettings[];
+  readonly url?: string | undefined;
+  readonly ask: boolean;
+  readonly retention: RetentionRule;
+  readonly vanishShare: number;
+}
+
+export type NamedEdgeSettings = Exclude<EdgeSettings, { kind: "none" }> & { readonly name: string };
+
+/** Options that override the settings. */
+export interface TargetOptions {
+  readonly to?: string | undefined;
+  readonly build?: string | undefined;
+}
+
+/** Chooses the destination and puts everything together. Throws `destination-unknown`, `destination-unclear`, `usage`. */
+export function chooseTarget(
+  { settings, folder }: LoadedSettings,
+  options: TargetOptions,
+  workingFolder: string,
+): Target {
+  const name = chooseDestination(settings, options.to);
+  const destination = settings.destinations[name] as DestinationSettings;
+  refuseWhatComesLater(settings, destination);
+  const edges = nameEdges(destination);
+  const { build } = settings;
+  const folderName =
+    options.build === undefined
+      ? build.folder && resolve(folder, build.folder)
+      : resolve(workingFolder, options.build);
+  if (folderName === undefined)
+    throw new OperatorError("usage", {
+      reason: "which folder is the build? The settings have no build.folder",
+      command: "deliver",
+    });
+  return {
+    site: settings.site,
+    destination: name,
+    buildFolder: folderName,
+    entry: build.entry,
+    notFound: build.notFound,
+    clientRoutes: build.clientRoutes,
+    exclude: [...build.exclude, ...destination.exclude],
+    rules: {
+      freshness: [...settings.freshness, ...destination.freshness],
+      types: settings.types,
+      headers: [...settings.headers, ...destination.headers],
+      edgeCanForget: edges.length > 0,
+    },
+    addresses: {
+      forms: settings.addresses.pages ?? ["file", "folder"],
+      basePath: toBasePath(destination.url),
+      indexName: build.entry.slice(build.entry.lastIndexOf("/") + 1),
+    },
+    store: destination.store,
+    edges,
+    url: destination.url,
+    ask: destination.ask,
+    retention: { releases: destination.retain.releases, forSeconds: destination.retain.for },
+    vanishShare: destination.guards.vanish,
+  };
+}
+
+function chooseDestination({ destinations }: Settings, asked: string | undefined): string {
+  const names = Object.keys(destinations);
+  const shown = names.join(", ");
+  if (asked !== undefined) {
+    if (!names.includes(asked)) throw new OperatorError("destination-unknown", { name: asked, names: shown });
+    return asked;
+  }
+  const defaults = names.filter((name) => destinations[name]?.default === true);
+  const [only] = names.length === 1 ? names : defaults;
+  if (only === undefined || defaults.length > 1)
+    throw new OperatorError("destination-unclear", { names: shown });
+  return only;
+}
+
+function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {
+  const edges = Array.isArray(destination.edge) ? destination.edge : [destination.edge];
+  return edges
+    .filter((edge) => edge.kind !== "none")
+    .map((edge, index) => ({
+      ...edge,
+      name: edge.name ?? (edges.length === 1 ? edge.kind : `${edge.kind}-${index + 1}`),
+    }));
+}
+
+/** What the settings can say and this version can't do: said by name, never passed over. */
+function refuseWhatComesLater(settings: Settings, destination: DestinationSettings): void {
+  const later: readonly (readonly [boolean, string, string])[] = [
+    [settings.compression !== "off", "stored compression", "compression: gzip"],
+    [settings.redirects.length > 0, "carrying out redirects", "redirects"],
+    [
+      settings.addresses.pages?.includes("bare") ?? false,
+      "the bare form of addresses",
+      "addresses.pages: bare",
+    ],
+    [destination.store.kind === "folder", "delivering to a folder", "store.kind: folder"],
+    [destination.state !== undefined, "a state part in a bucket of its own", "state"],
+    [destination.noIndex, "keeping search engines out", "noIndex"],
+    [
+      destination.store.kind === "s3" &&
+        (destination.store.acl ?? destination.store.encryption) !== undefined,
+      "access lists and encryption of objects",
+      "store.acl, store.encryption",
+    ],
+    [
+      [destination.edge].flat().some((edge) => edge.kind === "purge" && edge.patterns !== "none"),
+      "purging by pattern",
+      "edge.patterns",
+    ],
+  ];
+  const [first] = later.filter(([present]) => present);
+  if (first) throw new OperatorError("settings-later", { what: first[1], where: first[2] });
+}

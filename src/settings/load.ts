@@ -1,0 +1,160 @@
+import { existsSync, readFileSync } from "node:fs";
+import { dirname, resolve } from "node:path";
+import {
+  isAlias,
+  isMap,
+  isPair,
+  isScalar,
+  isSeq,
+  LineCounter,
+  parseDocument,
+  visit,
+  type Document,
+  type Node,
+} from "yaml";
+import * as z from "zod";
+import { OperatorError } from "../core/failures.ts";
+import { toProblems, valueAt, type SettingsProblem } from "./problems.ts";
+import { settingsSchema, type Settings } from "./schema.ts";
+
+export const SETTINGS_FILE = "courier.yaml";
+
+export interface LoadedSettings {
+  readonly settings: Settings;
+  /** Paths in the settings start here. */
+  readonly folder: string;
+}
+
+/**
+ * Reads and checks the settings file.
+ * Throws `settings-missing` and `settings-invalid`, the latter with every mistake and its line and column.
+ */
+export function loadSettings(file: string, environment: NodeJS.ProcessEnv): LoadedSettings {
+  if (!existsSync(file)) throw new OperatorError("settings-missing", { file });
+  return {
+    settings: parseSettings(readFileSync(file, "utf8"), file, environment),
+    folder: dirname(resolve(file)),
+  };
+}
+
+/** Checks the text of a settings file; `name` stands in messages. */
+export function parseSettings(source: string, name: string, environment: NodeJS.ProcessEnv): Settings {
+  const lines = new LineCounter();
+  const document = parseDocument(source, { lineCounter: lines, prettyErrors: false });
+  const place = (offset: number): string => {
+    const { line, col } = lines.linePos(offset);
+    return `${name}:${line}:${col}`;
+  };
+  const broken = document.errors.map((error) => `  ${place(error.pos[0])}: ${error.message}`);
+  if (broken.length > 0) throw invalid(broken);
+
+  const missing = fillInVariables(document, environment).map(({ node, variable }) => {
+    return `  ${place(node.range?.[0] ?? 0)}: the environment variable ${variable} is not set`;
+  });
+  const data: unknown = document.toJS() ?? {};
+  const parsed = settingsSchema.safeParse(data);
+  const problems = parsed.success
+    ? []
+    : toProblems(parsed.error.issues, data, (path) => knownKeys(path, data));
+  const described = problems.map(
+    (problem) => `  ${place(offsetOf(document, problem))}: ${where(problem)}${problem.message}`,
+  );
+  if (!parsed.success || missing.length > 0) throw invalid([...missing, ...described]);
+  return parsed.data;
+}
+
+const invalid = (problems: readonly string[]): OperatorError =>
+  new OperatorError("settings-invalid", { problems: problems.join("\n") });
+
+const where = ({ path, at }: SettingsProblem): string => {
+  const shown = at === "key" ? path.slice(0, -1) : path;
+  return shown.length === 0
+    ? ""
+    : `${shown
+        .map((part) => (typeof part === "number" ? `[${part}]` : String(part)))
+        .join(".")
+        .replace(/\.\[/g, "[")}: `;
+};
+
+/** Replaces `${NAME}` in the document's values, in place, so that positions stay those of the file. */
+function fillInVariables(
+  document: Document,
+  environment: NodeJS.ProcessEnv,
+): { node: Node; variable: string }[] {
+  const missing: { node: Node; variable: string }[] = [];
+  visit(document, {
+    Scalar(key, node) {
+      if (key === "key" || typeof node.value !== "string") return;
+      node.value = node.value.replace(/\$\{([A-Za-z_]\w*)\}/g, (whole, variable: string) => {
+        const value = environment[variable];
+        if (value === undefined) missing.push({ node, variable });
+        return value ?? whole;
+      });
+    },
+  });
+  return missing;
+}
+
+/** The place of a problem: an unknown key at itself, a missing one at its parent, through an alias at the alias. */
+function offsetOf(document: Document, { path, at }: SettingsProblem): number {
+  let node: unknown = document.contents;
+  let offset = (node as Node | null)?.range?.[0] ?? 0;
+  for (const [depth, key] of path.entries()) {
+    if (isAlias(node)) return offset;
+    const item = isMap(node)
+      ? node.items.find((pair) => isScalar(pair.key) && pair.key.value === key)
+      : isSeq(node)
+        ? node.items[Number(key)]
+        : undefined;
+    if (item === undefined || item === null) return offset;
+    const isLast = depth === path.length - 1;
+    const keyNode = isPair(item) ? (item.key as Node) : undefined;
+    if (keyNode?.range && (!isLast || at === "key")) offset = keyNode.range[0];
+    node = isPair(item) ? item.value : item;
+    const range = (node as Node | null)?.range;
+    if (isLast && at === "value" && range) offset = range[0];
+  }
+  return offset;
+}
+
+interface JsonSchema {
+  readonly properties?: Readonly<Record<string, JsonSchema>>;
+  readonly additionalProperties?: JsonSchema | boolean;
+  readonly items?: JsonSchema;
+  readonly anyOf?: readonly JsonSchema[];
+  readonly oneOf?: readonly JsonSchema[];
+  readonly const?: unknown;
+}
+
+/** The schema of the settings file for editors. */
+export const toJsonSchema = (): object => ({
+  title: "Restless Courier settings",
+  ...z.toJSONSchema(settingsSchema, { io: "input" }),
+});
+
+/** The keys that may stand at a place, out of the schema itself. */
+function knownKeys(path: readonly PropertyKey[], data: unknown): string[] {
+  let schemas: JsonSchema[] = [toJsonSchema() as JsonSchema];
+  const open = (schema: JsonSchema): JsonSchema[] => [
+    schema,
+    ...[...(schema.anyOf ?? []), ...(schema.oneOf ?? [])].flatMap(open),
+  ];
+  for (const key of path) {
+    schemas = schemas.flatMap(open).flatMap(({ properties, additionalProperties, items }) => {
+      const next =
+        typeof key === "number"
+          ? items
+          : (properties?.[String(key)] ??
+            (typeof additionalProperties === "object" ? additionalProperties : undefined));
+      return next ?? [];
+    });
+  }
+  const { kind } = (valueAt(data, path) ?? {}) as { kind?: unknown };
+  const fitting = schemas
+    .flatMap(open)
+    .filter(
+      ({ properties }) =>
+        kind === undefined || properties?.kind === undefined || properties.kind.const === kind,
+    );
+  return [...new Set(fitting.flatMap(({ properties }) => Object.keys(properties ?? {})))];
+}

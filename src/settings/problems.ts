@@ -1,0 +1,114 @@
+import type * as z from "zod";
+import { findNearest } from "../core/problems.ts";
+
+/** A mistake in the settings, before it has a place in the file. */
+export interface SettingsProblem {
+  readonly path: readonly PropertyKey[];
+  /** Whether the place is the key itself (an unknown one) or its value. */
+  readonly at: "key" | "value";
+  readonly message: string;
+}
+
+type Issue = z.core.$ZodIssue;
+
+/** What the schema found wrong, in words; `data` is what was checked, `keysAt` tells the known keys of a place. */
+export function toProblems(
+  issues: readonly Issue[],
+  data: unknown,
+  keysAt: (path: readonly PropertyKey[]) => string[],
+): SettingsProblem[] {
+  return issues.flatMap((issue): SettingsProblem[] => {
+    const { path } = issue;
+    const found = describe(valueAt(data, path));
+    switch (issue.code) {
+      case "unrecognized_keys":
+        return issue.keys.map((key) => ({
+          path: [...path, key],
+          at: "key",
+          message: unknownKey(key, keysAt(path)),
+        }));
+      case "invalid_union": {
+        if (issue.errors.length === 0)
+          return [{ path, at: "value", message: `${found} is not a kind that is known here` }];
+        // One or a list: what is there tells which of the two was meant.
+        const branch = issue.errors[Array.isArray(valueAt(data, path)) ? 1 : 0] ?? [];
+        const nested = branch.map((inner) => ({ ...inner, path: [...path, ...inner.path] }) as Issue);
+        return toProblems(nested, data, keysAt);
+      }
+      case "invalid_value":
+        return [
+          { path, at: "value", message: `${found} is not allowed: ${oneOf(issue.values.map(String))}` },
+        ];
+      case "invalid_type":
+        return [
+          {
+            path,
+            at: "value",
+            message:
+              found === "nothing"
+                ? `${last(path)} is missing (${named(issue.expected)})`
+                : `${found} should be ${named(issue.expected)}`,
+          },
+        ];
+      case "invalid_format":
+        return [{ path, at: "value", message: `${found} should be ${issue.message}` }];
+      case "invalid_key":
+        return [
+          {
+            path,
+            at: "key",
+            message: `${String(last(path))} should be ${issue.issues[0]?.message ?? "another name"}`,
+          },
+        ];
+      default:
+        return [
+          {
+            path,
+            at: "value",
+            message: issue.code === "custom" ? issue.message : `${found}: ${issue.message}`,
+          },
+        ];
+    }
+  });
+}
+
+const last = (path: readonly PropertyKey[]): string => String(path.at(-1) ?? "the file");
+
+function unknownKey(key: string, known: readonly string[]): string {
+  const nearest = findNearest(key, known);
+  const mend =
+    nearest === undefined
+      ? known.length > 0
+        ? `allowed: ${known.join(", ")}`
+        : ""
+      : `did you mean ${nearest}?`;
+  return `unknown key ${key}${mend === "" ? "" : `; ${mend}`}`;
+}
+
+function oneOf(values: readonly string[]): string {
+  return values.length === 1 ? `only ${values.join()}` : `one of ${values.join(", ")}`;
+}
+
+const NAMES: Readonly<Record<string, string>> = {
+  object: "a group of keys",
+  record: "a group of keys",
+  array: "a list",
+  string: "text",
+  boolean: "true or false",
+  int: "a whole number",
+  number: "a number",
+};
+const named = (expected: string): string => NAMES[expected] ?? expected;
+
+function describe(value: unknown): string {
+  if (value === undefined || value === null) return "nothing";
+  if (Array.isArray(value)) return "a list";
+  return typeof value === "object" ? "a group of keys" : JSON.stringify(value);
+}
+
+export function valueAt(data: unknown, path: readonly PropertyKey[]): unknown {
+  return path.reduce<unknown>(
+    (value, key) => (value as Record<PropertyKey, unknown> | null | undefined)?.[key],
+    data,
+  );
+}

@@ -1,0 +1,153 @@
+import * as z from "zod";
+import { PAGE_FORMS } from "../core/addresses.ts";
+import { DURATION, parseBytes, parseSeconds, parseShare, PERCENT, SIZE } from "./units.ts";
+
+/**
+ * `courier.yaml` as one schema: the file is checked against it, and `courier.schema.json` for editors is made from its
+ * input side. Durations come out in seconds, sizes in bytes, shares from 0 to 1.
+ */
+const duration = z.string().regex(DURATION, "a duration such as 90s, 10m, 2h or 1d").transform(parseSeconds);
+const size = z.string().regex(SIZE, "a size such as 64KB or 5MB").transform(parseBytes);
+const share = z.string().regex(PERCENT, "a share such as 25%").transform(parseShare);
+const text = z.string().min(1, "some text");
+const glob = text.describe("a glob over the build's paths: * within a folder, ** across folders");
+const httpUrl = z
+  .string()
+  .regex(/^https?:\/\/[^/?#\s]+([/][^?#\s]*)?$/, "an address that starts with http:// or https://");
+
+/** Headers that an object can carry; every other one belongs to the edge. */
+const CARRIED =
+  /^(content-type|cache-control|content-encoding|content-disposition|content-language|expires|x-amz-meta-[a-z0-9-]+)$/i;
+const headerSet = z.record(text, z.string()).superRefine((set, context) => {
+  for (const name of Object.keys(set).filter((candidate) => !CARRIED.test(candidate))) {
+    const message = `a stored object can't carry ${name}: set it at the edge, and let verify check it with expect.headers`;
+    context.addIssue({ code: "custom", path: [name], message });
+  }
+});
+
+const freshnessRules = z.array(
+  z.strictObject({ files: glob, browser: duration.optional(), edge: duration.optional() }),
+);
+const headerRules = z.array(z.strictObject({ files: glob, set: headerSet }));
+const typeRules = z.array(
+  z.strictObject({
+    files: glob,
+    type: z.string().regex(/^[\w.+-]+\/[\w.+-]+(\s*;.*)?$/, "a media type such as application/json"),
+  }),
+);
+const globs = z.array(glob);
+
+const build = z.strictObject({
+  folder: text.optional().describe("the folder that the build writes, or an archive of it"),
+  entry: text.default("index.html"),
+  notFound: text.optional(),
+  clientRoutes: z.boolean().default(false).describe("an unknown address is answered with the entry page"),
+  exclude: globs.default([]),
+});
+
+const bucketPrefix = z
+  .string()
+  .transform((prefix) => (prefix === "" || prefix.endsWith("/") ? prefix : `${prefix}/`));
+
+const s3Store = z
+  .strictObject({
+    kind: z.literal("s3"),
+    bucket: text,
+    region: text.optional(),
+    endpoint: httpUrl.optional(),
+    prefix: bucketPrefix.default(""),
+    addressing: z.enum(["path", "host"]).optional(),
+    serves: z.enum(["website", "objects"]).default("objects"),
+    profile: text.optional(),
+    identity: text.optional(),
+    ownsWebsite: z.boolean().default(false),
+    encryption: text.optional(),
+    acl: text.optional(),
+  })
+  .transform((store) => ({
+    ...store,
+    addressing: store.addressing ?? (store.endpoint === undefined ? ("host" as const) : ("path" as const)),
+  }));
+const folderStore = z.strictObject({ kind: z.literal("folder"), folder: text });
+
+const edgeCommon = {
+  name: text.optional(),
+  minimumFreshness: duration.optional(),
+  holdsFor: duration.optional(),
+  query: z.enum(["ignored", "keyed"]).optional(),
+};
+const distributionEdge = z.strictObject({
+  kind: z.literal("distribution"),
+  id: text,
+  endpoint: httpUrl.optional(),
+  region: text.default("us-east-1"),
+  profile: text.optional(),
+  patterns: z.int().min(1).default(3000),
+  wildcards: z.int().min(0).default(15),
+  wildcard: z.enum(["prefix", "segment", "none"]).default("prefix"),
+  worth: size.default(64_000),
+  confirmWithin: duration.default(900),
+  ...edgeCommon,
+});
+const purgeEdge = z.strictObject({
+  kind: z.literal("purge"),
+  url: httpUrl.optional(),
+  nodes: z.array(httpUrl).min(1).optional(),
+  host: text.optional(),
+  token: text.optional(),
+  header: text.default("X-Purge-Token"),
+  patterns: z.enum(["none", "path", "ban"]).default("none"),
+  encodings: z.array(z.string()).optional(),
+  settle: duration.default(2),
+  negative: duration.optional(),
+  ...edgeCommon,
+});
+const noEdge = z.strictObject({ kind: z.literal("none"), name: text.optional() });
+const edge = z.discriminatedUnion("kind", [distributionEdge, purgeEdge, noEdge]);
+
+const destination = z.strictObject({
+  url: httpUrl.optional(),
+  store: z.discriminatedUnion("kind", [s3Store, folderStore]),
+  edge: z.union([edge, z.array(edge)]).default({ kind: "none" }),
+  default: z.boolean().default(false),
+  ask: z.boolean().default(false),
+  retain: z
+    .strictObject({ releases: z.int().min(1).default(5), for: duration.default(14 * 86_400) })
+    .prefault({}),
+  guards: z.strictObject({ vanish: share.default(0.25) }).prefault({}),
+  previews: z.strictObject({ prefix: text, address: text, lasts: duration.default(7 * 86_400) }).optional(),
+  state: z.strictObject({ bucket: text, prefix: bucketPrefix.default("") }).optional(),
+  hold: z.strictObject({ lease: duration.default(30) }).prefault({}),
+  expect: z.strictObject({ headers: z.record(text, z.string()).default({}) }).optional(),
+  noIndex: z.boolean().default(false),
+  freshness: freshnessRules.default([]),
+  headers: headerRules.default([]),
+  exclude: globs.default([]),
+});
+
+const redirect = z.strictObject({
+  address: z.string().regex(/^\//, "an address that starts with /"),
+  leadsTo: z.string().regex(/^(\/|https?:\/\/)/, "an address that starts with / or http"),
+  kind: z.enum(["permanent", "temporary"]),
+  keepMethod: z.boolean().default(false),
+});
+
+export const settingsSchema = z.strictObject({
+  site: text,
+  build: build.prefault({}),
+  addresses: z.strictObject({ pages: z.array(z.enum(PAGE_FORMS)).min(1).optional() }).prefault({}),
+  freshness: freshnessRules.default([]),
+  headers: headerRules.default([]),
+  types: typeRules.default([]),
+  compression: z.enum(["off", "gzip"]).default("off"),
+  redirects: z.array(redirect).default([]),
+  destinations: z.record(
+    z.string().regex(/^[A-Za-z0-9][\w-]*$/, "a name of letters, digits, - and _"),
+    destination,
+  ),
+});
+
+export type Settings = z.output<typeof settingsSchema>;
+export type DestinationSettings = Settings["destinations"][string];
+export type StoreSettings = DestinationSettings["store"];
+export type EdgeSettings = z.output<typeof edge>;

@@ -1,0 +1,26 @@
+import { toDeliveryResult } from "../core/delivery-result.ts";
+import type { DeliveryResult } from "../core/results.ts";
+import type { Delivery } from "./delivery.ts";
+import { planOutlook } from "./outlook.ts";
+import { assertNotRefused } from "./deliver.ts";
+
+/** What a delivery would do, as the same object that it would report; writes nothing. */
+export async function compare(
+  delivery: Delivery,
+  options: { readonly all: boolean },
+): Promise<DeliveryResult> {
+  const { target, requests } = delivery;
+  const { decision, state, parcels } = await planOutlook(delivery);
+  assertNotRefused(decision);
+  return toDeliveryResult({
+    ...target,
+    decision,
+    state,
+    parcels,
+    all: options.all,
+    dryRun: true,
+    requests,
+    phases: [],
+    confirmed: new Set(),
+  });
+}

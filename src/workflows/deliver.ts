@@ -1,0 +1,219 @@
+import { createHash } from "node:crypto";
+import { createReadStream } from "node:fs";
+import { join } from "node:path";
+import type { DeliveryDecision } from "../core/delivery.ts";
+import { toDeliveryResult } from "../core/delivery-result.ts";
+import { OperatorError } from "../core/failures.ts";
+import type { ObjectKey } from "../core/model/names.ts";
+import { phaseOf, type PhaseName, type SendStep } from "../core/model/plan.ts";
+import type { OwedInvalidation, Pointer, Waybill } from "../core/model/release.ts";
+import { toPointer, toWaybill } from "../core/next-release.ts";
+import type { DeliveryResult } from "../core/results.ts";
+import { readBuildFile } from "../gather/hash-files.ts";
+import { readPointer } from "../gather/read-destination.ts";
+import { carryOut, type PerformTools } from "../perform/carry-out.ts";
+import { invalidateEdges } from "../perform/invalidate.ts";
+import { recordWaybill, switchPointer } from "../perform/record.ts";
+import type { Content } from "../ports/object-store.ts";
+import type { Delivery } from "./delivery.ts";
+import { planAgain, planOutlook, type Outlook } from "./outlook.ts";
+
+/** Steps side by side: enough to hide a network's latency, few enough for a small server. */
+const WIDTH = 16;
+const WHOLE_BYTES = 8 * 1024 * 1024;
+const READ_BYTES = 1024 * 1024;
+
+export interface DeliverOptions {
+  readonly dryRun: boolean;
+  readonly all: boolean;
+  /** Asks a person before the first write; undefined: nobody is asked. Throws `answer-needed`, `answered-no`. */
+  readonly confirm?: (result: DeliveryResult) => Promise<void>;
+  /** Counts confirmed writes, for messages about a run that failed. */
+  readonly progress: { written: number };
+}
+
+/**
+ * Makes a destination match a build: keep → stock → switch → record → invalidate → announce → clear.
+ * What each phase guarantees and leaves behind: docs/order-of-effects.md.
+ */
+export async function deliver(delivery: Delivery, options: DeliverOptions): Promise<DeliveryResult> {
+  const seconds = createStopwatch(delivery);
+  let outlook = await planOutlook(delivery);
+  assertNotRefused(outlook.decision);
+  seconds.lap("gather");
+  const idle = isIdle(outlook);
+  if (idle || options.dryRun)
+    return toResult(delivery, outlook, options, { ...NOTHING_YET, phases: seconds.laps });
+  if (options.confirm) {
+    await options.confirm(toResult(delivery, outlook, { ...options, dryRun: true }, NOTHING_YET));
+    outlook = await planAgainIfMoved(delivery, outlook);
+    assertNotRefused(outlook.decision);
+  }
+
+  const { plan, makesRelease } = outlook.decision;
+  const tools = createTools(delivery, options.progress);
+  const etags = new Map<ObjectKey, string>();
+  const carry = async (name: "keep" | "stock" | "switch" | "announce" | "clear"): Promise<void> => {
+    const phase = phaseOf(plan, name);
+    if (phase.groups.length === 0) return;
+    for (const [key, etag] of await carryOut(phase, tools)) etags.set(key, etag);
+    seconds.lap(name);
+  };
+
+  await carry("keep");
+  await carry("stock");
+  await carry("switch");
+  const current = makesRelease ? await record(delivery, outlook, etags) : readCurrent(outlook);
+  seconds.lap("record");
+  const confirmed = await invalidateEdges(plan.invalidations, delivery);
+  if (plan.invalidations.length > 0) seconds.lap("invalidate");
+  const isConfirmed = plan.invalidations.every(({ edge }) => confirmed.has(edge));
+  if (isConfirmed) await carry("announce");
+  await settle(delivery, outlook, current, {
+    confirmed,
+    announced: isConfirmed ? etags : new Map<ObjectKey, string>(),
+  });
+  // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
+  if (isConfirmed) await carry("clear");
+  return toResult(delivery, outlook, options, { phases: seconds.laps, confirmed });
+}
+
+/** Throws `refused` with everything that speaks against a delivery. */
+export function assertNotRefused({ refusals }: DeliveryDecision): void {
+  if (refusals.length === 0) return;
+  const problems = refusals
+    .map(({ code, message, hint }) => `  ${message}\n    ${hint ?? ""} (${code})`)
+    .join("\n");
+  throw new OperatorError("refused", { problems }, { codes: refusals.map(({ code }) => code).join(",") });
+}
+
+const isIdle = ({ decision }: Outlook): boolean =>
+  !decision.makesRelease && decision.plan.invalidations.length === 0;
+
+interface Current {
+  readonly pointer: Pointer;
+  readonly etag: string | undefined;
+}
+
+/** The new release's waybill, then the pointer by compare-and-set; what edges may hold wrongly stands in it as owed. */
+async function record(
+  { store, target, run, author, clock, report }: Delivery,
+  outlook: Outlook,
+  etags: ReadonlyMap<ObjectKey, string>,
+): Promise<Current> {
+  const started = clock.monotonicMs();
+  report({ event: "phase", phase: "record", state: "started", steps: 2, bytes: 0 });
+  const facts = { ...outlook, site: target.site, run, at: clock.now().toISOString(), ...author };
+  const waybill: Waybill = toWaybill(facts, etags);
+  const pointer = toPointer(facts, await recordWaybill(store, waybill));
+  const { etag } = await switchPointer(store, pointer, outlook.state.pointerEtag);
+  report({
+    event: "phase",
+    phase: "record",
+    state: "ended",
+    steps: 2,
+    seconds: (clock.monotonicMs() - started) / 1000,
+  });
+  return { pointer, etag };
+}
+
+function readCurrent({ state }: Outlook): Current {
+  if (!state.pointer) throw new Error("nothing is owed where nothing was delivered");
+  return { pointer: state.pointer, etag: state.pointerEtag };
+}
+
+/** Strikes from the pointer what edges have confirmed and notes the workers; writes nothing where nothing changed. */
+async function settle(
+  { store }: Delivery,
+  { decision }: Outlook,
+  { pointer, etag }: Current,
+  { confirmed, announced }: { confirmed: ReadonlySet<string>; announced: ReadonlyMap<ObjectKey, string> },
+): Promise<void> {
+  const owed: OwedInvalidation[] = pointer.owed.filter(({ edge }) => !confirmed.has(edge));
+  const workers = phaseOf(decision.plan, "announce")
+    .groups.flatMap(({ steps }) => steps)
+    .flatMap((step): [ObjectKey, string][] => {
+      const key = step.do === "send" ? step.parcel.key : step.do === "copy" ? step.to : step.key;
+      const found = announced.get(key);
+      return found === undefined ? [] : [[key, found]];
+    });
+  if (owed.length === pointer.owed.length && workers.length === 0) return;
+  const next = { ...pointer, owed, announced: { ...pointer.announced, ...Object.fromEntries(workers) } };
+  await switchPointer(store, next, etag);
+}
+
+/** A person's answer may take minutes: what was planned counts only while nobody else has delivered. */
+async function planAgainIfMoved(delivery: Delivery, outlook: Outlook): Promise<Outlook> {
+  const standing = await readPointer(delivery.store);
+  return standing?.etag === outlook.state.pointerEtag
+    ? outlook
+    : planAgain(delivery, outlook.build, outlook.parcels);
+}
+
+function createTools(
+  { store, clock, report, target }: Delivery,
+  progress: { written: number },
+): PerformTools {
+  return {
+    store,
+    clock,
+    report,
+    width: WIDTH,
+    progress,
+    open: (path, step) => openBuildFile(target.buildFolder, path, step),
+  };
+}
+
+/** A file of the build, known to be the one that was scanned: by its hash here, or by the store when it is streamed. */
+function openBuildFile(folder: string, path: string, { parcel }: SendStep): Content {
+  const { size, storedHash: hash } = parcel;
+  if (size > WHOLE_BYTES) {
+    return {
+      size,
+      hash,
+      open: () =>
+        createReadStream(join(folder, path), { highWaterMark: READ_BYTES, end: Math.max(0, size - 1) }),
+    };
+  }
+  const bytes = readBuildFile(folder, path);
+  if (createHash("sha256").update(bytes).digest("hex") !== hash)
+    throw new OperatorError("build-changed", { path });
+  return { size, hash, open: () => bytes };
+}
+
+interface Lap {
+  readonly name: PhaseName | "gather";
+  readonly seconds: number;
+}
+
+function createStopwatch({ clock }: Delivery): { readonly laps: Lap[]; lap: (name: Lap["name"]) => void } {
+  const laps: Lap[] = [];
+  let last = clock.monotonicMs();
+  return {
+    laps,
+    lap: (name) => {
+      const now = clock.monotonicMs();
+      laps.push({ name, seconds: (now - last) / 1000 });
+      last = now;
+    },
+  };
+}
+
+function toResult(
+  delivery: Delivery,
+  outlook: Outlook,
+  { all, dryRun }: Pick<DeliverOptions, "all" | "dryRun">,
+  run: Outcome,
+): DeliveryResult {
+  const { target, requests } = delivery;
+  return toDeliveryResult({ ...target, ...outlook, all, dryRun, requests: { ...requests }, ...run });
+}
+
+/** What came of a run, besides what was planned. */
+interface Outcome {
+  readonly phases: readonly Lap[];
+  /** Edges that have confirmed. */
+  readonly confirmed: ReadonlySet<string>;
+}
+
+const NOTHING_YET: Outcome = { phases: [], confirmed: new Set() };

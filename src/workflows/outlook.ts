@@ -1,0 +1,83 @@
+import { compareParcels } from "../core/compare.ts";
+import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery.ts";
+import { OperatorError } from "../core/failures.ts";
+import type { DestinationState, Waybill } from "../core/model/release.ts";
+import { decideParcels, longestPageFreshness, type Build, type ExplainedParcel } from "../core/parcels.ts";
+import { hashBuild } from "../gather/hash-files.ts";
+import { probeObjects, readDestination, readWaybill } from "../gather/read-destination.ts";
+import { scanBuild } from "../gather/scan-build.ts";
+import type { ObjectStore } from "../ports/object-store.ts";
+import type { Delivery } from "./delivery.ts";
+
+/** A build, a destination, and what is to be done: everything that `compare` prints and `deliver` carries out. */
+export interface Outlook {
+  readonly build: Build;
+  readonly parcels: readonly ExplainedParcel[];
+  readonly state: DestinationState;
+  readonly decision: DeliveryDecision;
+}
+
+/** Reads the build and the destination and decides the delivery; writes nothing. */
+export async function planOutlook(delivery: Delivery): Promise<Outlook> {
+  const { target, report } = delivery;
+  const build = hashBuild(target.buildFolder, scanBuild(target.buildFolder, target.exclude));
+  const parcels = decideParcels(build, target);
+  assertRetentionCoversPages(delivery, parcels);
+  const outlook = await planAgain(delivery, build, parcels);
+  report({
+    event: "gathered",
+    files: parcels.length,
+    bytes: parcels.reduce((sum, { size }) => sum + size, 0),
+    objects: outlook.state.listing.length,
+  });
+  return outlook;
+}
+
+/** The same for a build that was read before: after a person's answer, or another run's delivery. */
+export async function planAgain(
+  { target, store, allowed }: Delivery,
+  build: Build,
+  parcels: readonly ExplainedParcel[],
+): Promise<Outlook> {
+  const state = await readDestination(store, target.destination);
+  const { unprobed } = compareParcels(parcels, state);
+  const probes = await probeObjects(store, unprobed);
+  const decision = decideDelivery({
+    ...target,
+    build,
+    parcels,
+    state,
+    probes,
+    edges: target.edges.map((edge) => ({
+      name: edge.name,
+      mostPatterns: edge.kind === "distribution" ? edge.patterns : Infinity,
+      takesEverything: edge.kind === "distribution" && edge.wildcards > 0 && edge.wildcard !== "none",
+    })),
+    allowed,
+    olderWaybills: await readOlderWaybills(store, state, target.retention),
+  });
+  return { build, parcels, state, decision };
+}
+
+async function readOlderWaybills(
+  store: ObjectStore,
+  state: DestinationState,
+  retention: Delivery["target"]["retention"],
+): Promise<Waybill[] | undefined> {
+  try {
+    return await Promise.all(
+      selectNeededWaybills(state, retention).map((release) => readWaybill(store, release)),
+    );
+  } catch (error) {
+    if (error instanceof OperatorError && error.code === "record-unreadable") return undefined;
+    throw error;
+  }
+}
+
+/** An edge may serve a page for as long as its freshness says: what that page names must stand for so long. */
+function assertRetentionCoversPages({ target }: Delivery, parcels: readonly ExplainedParcel[]): void {
+  const longest = longestPageFreshness(parcels);
+  if (longest <= target.retention.forSeconds) return;
+  const problem = `  destinations.${target.destination}.retain.for: ${target.retention.forSeconds} s is shorter than an edge may reuse a page (${longest} s)`;
+  throw new OperatorError("settings-invalid", { problems: problem });
+}

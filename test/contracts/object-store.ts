@@ -1,0 +1,148 @@
+import { createHash } from "node:crypto";
+import type { Condition, Content, ObjectStore } from "../../src/ports/object-store.ts";
+
+/** What an adapter or the server behind it can do beyond the least that every store must. */
+export interface StoreAbilities {
+  /** Checks `ifAbsent` and `ifEtag` on puts. */
+  readonly conditions: boolean;
+}
+
+const AWKWARD = [
+  "a b+c%d&e#f?g=h;i'j",
+  "café.html",
+  "cafe\u0301.html",
+  "指南.txt",
+  "emoji-🛳️.svg",
+  "folder/",
+  "x//y",
+  "[id]/page.js",
+  "~t/a'b(c)!*.js",
+];
+
+/** The contract of the object store port: every adapter passes it, on every server. */
+export function describeObjectStore(
+  name: string,
+  abilities: StoreAbilities,
+  open: () => Promise<ObjectStore>,
+): void {
+  describe(`object store: ${name}`, () => {
+    let store: ObjectStore;
+    beforeAll(async () => {
+      store = await open();
+    });
+    afterAll(() => {
+      store.close();
+    });
+    const put = (
+      key: string,
+      text: string,
+      headers = { "content-type": "text/plain" },
+      condition?: Condition,
+    ): Promise<{ etag: string }> => store.put(key, toContent(text), headers, condition);
+
+    test("what was put is read back, bytes and headers", async () => {
+      const headers = {
+        "content-type": "text/html; charset=utf-8",
+        "cache-control": "public, max-age=0, s-maxage=60",
+        "content-language": "en",
+        "x-amz-meta-ferry": "north",
+      };
+      const { etag } = await put("one/page.html", "<p>one</p>", headers);
+      const read = await store.get("one/page.html");
+      expect(await readText(read)).toBe("<p>one</p>");
+      expect(read).toMatchObject({ size: 10, etag, headers });
+      expect(await store.head("one/page.html")).toMatchObject({ size: 10, etag, headers });
+    });
+
+    test("what is not there is nothing, not an error", async () => {
+      expect(await store.get("never")).toBeUndefined();
+      expect(await store.head("never")).toBeUndefined();
+      await store.remove(["never"]);
+    });
+
+    test.each(AWKWARD)("the name %j survives put, list, copy and removal", async (key) => {
+      await put(`names/${key}`, key);
+      expect((await keysBelow(store, "names/")).includes(`names/${key}`)).toBe(true);
+      await store.copy({ key: `names/${key}` }, `copies/${key}`);
+      expect(await readText(await store.get(`copies/${key}`))).toBe(key);
+      await store.remove([`names/${key}`, `copies/${key}`]);
+      expect(await store.head(`names/${key}`)).toBeUndefined();
+    });
+
+    test("a list is whole, in order, with sizes, ETags and the store's time, over more than one page", async () => {
+      const keys = Array.from({ length: 1005 }, (_, i) => `many/${String(i).padStart(4, "0")}`);
+      for (let start = 0; start < keys.length; start += 50)
+        await Promise.all(keys.slice(start, start + 50).map((key) => put(key, key)));
+      const pages = [];
+      for await (const page of store.list("many/")) pages.push(page);
+      const objects = pages.flatMap((page) => page.objects);
+      expect(objects.map(({ key }) => key)).toEqual(keys);
+      expect(objects.every(({ size, etag }) => size === 9 && etag !== "")).toBe(true);
+      expect(pages[0]?.storeTimeMs).toBeGreaterThan(0);
+      await store.remove(keys);
+      expect(await keysBelow(store, "many/")).toEqual([]);
+    });
+
+    test("content that is not what its hash says is refused, small and streamed", async () => {
+      const wrong = { ...toContent("right"), hash: sha256("wrong") };
+      await expect(store.put("integrity", wrong, {})).rejects.toMatchObject({ kind: "integrity" });
+      expect(await store.head("integrity")).toBeUndefined();
+    });
+
+    test("empty content is content", async () => {
+      await put("empty", "");
+      expect(await store.head("empty")).toMatchObject({ size: 0 });
+    });
+
+    test("a copy keeps headers or takes new ones, also onto itself, and its source can be pinned", async () => {
+      const { etag } = await put("copy/from", "bytes", { "content-type": "text/css" });
+      expect(await store.copy({ key: "copy/from", etag }, "copy/to")).toEqual({ etag });
+      expect(await store.head("copy/to")).toMatchObject({ headers: { "content-type": "text/css" } });
+      await store.copy({ key: "copy/from", etag }, "copy/from", {
+        "content-type": "text/plain",
+        "cache-control": "no-cache",
+      });
+      expect((await store.head("copy/from"))?.headers).toEqual({
+        "content-type": "text/plain",
+        "cache-control": "no-cache",
+      });
+      await expect(store.copy({ key: "copy/never" }, "copy/to")).rejects.toMatchObject({
+        name: "StoreError",
+      });
+    });
+
+    (abilities.conditions ? test : test.skip)("conditions hold or the write does not happen", async () => {
+      const { etag } = await put("condition", "first", {} as never, { ifAbsent: true });
+      await expect(put("condition", "second", {} as never, { ifAbsent: true })).rejects.toMatchObject({
+        kind: "precondition",
+      });
+      const { etag: next } = await put("condition", "third", {} as never, { ifEtag: etag });
+      await expect(put("condition", "fourth", {} as never, { ifEtag: etag })).rejects.toMatchObject({
+        kind: "precondition",
+      });
+      expect(await store.head("condition")).toMatchObject({ etag: next, size: 5 });
+      await store.remove(["condition"]);
+    });
+  });
+}
+
+const sha256 = (text: string): string => createHash("sha256").update(text).digest("hex");
+
+export const toContent = (text: string): Content => ({
+  size: Buffer.byteLength(text),
+  hash: sha256(text),
+  open: () => Buffer.from(text),
+});
+
+export async function readText(read: Awaited<ReturnType<ObjectStore["get"]>>): Promise<string | undefined> {
+  if (!read) return undefined;
+  const chunks: Uint8Array[] = [];
+  for await (const chunk of read.body) chunks.push(chunk);
+  return Buffer.concat(chunks).toString("utf8");
+}
+
+async function keysBelow(store: ObjectStore, below: string): Promise<string[]> {
+  const keys: string[] = [];
+  for await (const page of store.list(below)) keys.push(...page.objects.map(({ key }) => key));
+  return keys;
+}

@@ -1,0 +1,263 @@
+import { createHash } from "node:crypto";
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
+import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
+import { decideContentType } from "../../src/core/content-type.ts";
+import { deliveryResultSchema, type DeliveryResult } from "../../src/core/results.ts";
+import type { ObjectStore } from "../../src/ports/object-store.ts";
+import {
+  listRealBuilds,
+  unpackRealBuild,
+  walk,
+  writeFiles,
+  temporaryFolder,
+  type RealBuild,
+} from "../support/builds.ts";
+import { Project, RunningSandbox, WRITES, type LedgerLine } from "../support/program.ts";
+import { readText } from "../contracts/object-store.ts";
+
+let sandbox: RunningSandbox;
+beforeAll(async () => {
+  sandbox = await RunningSandbox.start();
+  process.env.AWS_ACCESS_KEY_ID = sandbox.facts.accessKeyId;
+  process.env.AWS_SECRET_ACCESS_KEY = sandbox.facts.secretAccessKey;
+});
+afterAll(() => sandbox.stop());
+
+const builds = listRealBuilds();
+test("there are real builds to deliver", () => {
+  expect(builds.length).toBeGreaterThanOrEqual(3);
+});
+
+describe.each(builds)("the build of $name", (archive) => {
+  const prefix = `${archive.name}/`;
+  let build: RealBuild;
+  let project: Project;
+  let store: ObjectStore;
+  const deliver = (folder: string): Promise<DeliveryResult> => project.result(["deliver", "--build", folder]);
+  const sentTo = (lines: readonly LedgerLine[], operation: string): string[] =>
+    lines
+      .filter((line) => line.operation === operation)
+      .map(({ key = "" }) => key.slice(prefix.length))
+      .filter((key) => !key.startsWith(".courier/"))
+      .sort();
+
+  beforeAll(async () => {
+    build = await unpackRealBuild(archive);
+    project = new Project(sandbox.settings(build.v1, "", archive.name), sandbox.facts);
+    store = createS3Store({ ...sandbox.facts, prefix, addressing: "path" }, () => undefined);
+    sandbox.takeLedger();
+  });
+
+  test("the first delivery sends every file, with its bytes, type and cache header", async () => {
+    const result = deliveryResultSchema.parse(await deliver(build.v1));
+    expect(result).toMatchObject({
+      release: 1,
+      previous: 0,
+      counts: { new: walk(build.v1).length, unchanged: 0 },
+    });
+    expect(sentTo(sandbox.takeLedger(), "PutObject")).toEqual(walk(build.v1));
+    await expectStored(store, build.v1);
+  });
+
+  test("the second writes nothing: two GETs and the list", async () => {
+    sandbox.takeLedger();
+    expect(await deliver(build.v1)).toMatchObject({
+      release: 1,
+      previous: 1,
+      counts: { unchanged: walk(build.v1).length },
+    });
+    const asked = sandbox.takeLedger().map(({ operation }) => operation);
+    expect(asked.sort()).toEqual(["GetObject", "GetObject", "ListObjectsV2"]);
+  });
+
+  test("the third sends exactly what changed, copies what moved, and keeps what open tabs need", async () => {
+    const { added, changed, removed, movedBytes } = build.truth;
+    const before = await keysOf(store);
+    sandbox.takeLedger();
+    const result = await deliver(build.v2);
+    const ledger = sandbox.takeLedger();
+    expect(sentTo(ledger, "PutObject")).toEqual(
+      [...added, ...changed].filter((key) => !movedBytes.includes(key)).sort(),
+    );
+    expect(sentTo(ledger, "CopyObject")).toEqual([...movedBytes].sort());
+    expect(result.counts).toMatchObject({
+      new: added.length - movedBytes.length,
+      moved: movedBytes.length,
+      replaced: changed.length,
+      unchanged: build.truth.unchanged,
+      stale: removed.length,
+    });
+    await expectStored(store, build.v2);
+
+    const after = await keysOf(store);
+    const gone = removed.filter((key) => !after.has(key));
+    expect(gone).toEqual(result.pruned);
+    expect(gone.filter((key) => key.endsWith(".html"))).toEqual(
+      removed.filter((key) => key.endsWith(".html")).sort(),
+    );
+    expect(removed.filter((key) => /\.(js|css)$/.test(key) && !after.has(key))).toEqual([]);
+    for (const key of [...gone, ...changed]) {
+      expect(before.has(key)).toBe(true);
+      expect(await readText(await store.get(`.courier/vault/${hashOf(build.v1, key)}`))).toBe(
+        readFileSync(join(build.v1, key), "utf8"),
+      );
+    }
+  });
+
+  test("back to the first build, nothing is sent: the vault and the kept assets have it all", async () => {
+    sandbox.takeLedger();
+    const result = await deliver(build.v1);
+    expect(sentTo(sandbox.takeLedger(), "PutObject")).toEqual([]);
+    expect(result.bytes.sent).toBe(0);
+    await expectStored(store, build.v1);
+  });
+});
+
+async function keysOf(store: ObjectStore): Promise<Set<string>> {
+  const keys = new Set<string>();
+  for await (const page of store.list()) for (const { key } of page.objects) keys.add(key);
+  return keys;
+}
+
+const hashOf = (folder: string, path: string): string =>
+  createHash("sha256")
+    .update(readFileSync(join(folder, path)))
+    .digest("hex");
+
+async function expectStored(store: ObjectStore, folder: string): Promise<void> {
+  const found = await Promise.all(
+    walk(folder).map(async (path) => {
+      const read = await store.get(path);
+      const bytes: Uint8Array[] = [];
+      for await (const chunk of read?.body ?? []) bytes.push(chunk);
+      return {
+        path,
+        hash: createHash("sha256").update(Buffer.concat(bytes)).digest("hex"),
+        type: read?.headers["content-type"],
+        cache: read?.headers["cache-control"],
+      };
+    }),
+  );
+  expect(found.length).toBeGreaterThan(20);
+  for (const { path, hash, type, cache } of found) {
+    expect({ path, hash }).toEqual({ path, hash: hashOf(folder, path) });
+    expect({ path, type }).toEqual({ path, type: decideContentType(path, readFileSync(join(folder, path))) });
+    expect({ path, cache }).toEqual({ path, cache: expect.stringMatching(/^public, max-age=\d+/) as string });
+    if (path.endsWith(".html"))
+      expect({ path, type, cache }).toEqual({
+        path,
+        type: "text/html; charset=utf-8",
+        cache: "public, max-age=0, must-revalidate",
+      });
+  }
+}
+
+test("pages are written after all assets, the entry page last, removals after it, workers after the record, stale assets last of all", async () => {
+  const page = (text: string): string =>
+    `<!doctype html><title>${text}</title><script src="/app-1f2e3d4c.js"></script>`;
+  const first = writeFiles(temporaryFolder("order"), {
+    "index.html": page("one"), "news.html": page("one"), "old.html": page("old"), "app-1f2e3d4c.js": "1", "gone-2f3e4d5c.js": "2", "style.css": "a{}", "sw.js": "1", "timetable.json": "{}", "sitemap.xml": "<a/>",
+  }); // prettier-ignore
+  const second = writeFiles(temporaryFolder("order"), {
+    "index.html": page("two"), "news.html": page("two"), "new.html": page("new"), "app-1f2e3d4c.js": "1", "fresh-3f4e5d6c.js": "3", "style.css": "b{}", "sw.js": "2", "timetable.json": "[]", "sitemap.xml": "<b/>",
+  }); // prettier-ignore
+  const project = new Project(
+    sandbox.settings(first, "    retain: { releases: 1, for: 0s }", "order"),
+    sandbox.facts,
+  );
+  await project.result(["deliver"]);
+  sandbox.takeLedger();
+  await project.result(["deliver", "--build", second]);
+  const order = sandbox
+    .takeLedger()
+    .filter(({ operation }) => WRITES.has(operation))
+    .map(
+      ({ operation, key = "" }) =>
+        `${operation} ${key.replace(/^order\/|[\da-f]+-[\dT]+-[\da-f]+|[\da-f]{64}/g, "").replace("order/", "")}`,
+    );
+  const place = (what: RegExp): number => order.findIndex((line) => what.test(line));
+  const places = [
+    /fresh-/,
+    /style\.css/,
+    /timetable/,
+    /new\.html/,
+    /sitemap/,
+    /PutObject index\.html/,
+    /DeleteObject old\.html/,
+    /releases\//,
+    /current\.json/,
+    /sw\.js/,
+    /DeleteObject gone-/,
+  ].map(place);
+  expect(places.every((index) => index >= 0)).toBe(true);
+  expect(places).toEqual([...places].sort((a, b) => a - b));
+  expect(place(/news\.html/)).toBeLessThan(place(/PutObject index\.html/));
+});
+
+test("what somebody else changed is mended, what is not ours is left alone, and a header rule is a copy", async () => {
+  const folder = writeFiles(temporaryFolder("drift"), {
+    "index.html": "<p>a</p>",
+    "about.html": "<p>b</p>",
+    "logo.svg": "<svg/>",
+  });
+  const project = new Project(sandbox.settings(folder, "", "drift"), sandbox.facts);
+  const store = createS3Store({ ...sandbox.facts, prefix: "drift/", addressing: "path" }, () => undefined);
+  const put = (key: string, text: string): Promise<unknown> =>
+    store.put(
+      key,
+      {
+        size: text.length,
+        hash: createHash("sha256").update(text).digest("hex"),
+        open: () => Buffer.from(text),
+      },
+      { "content-type": "text/plain" },
+    );
+  await project.result(["deliver"]);
+  await put("about.html", "defaced");
+  await put("theirs.txt", "not ours");
+  await store.remove(["logo.svg"]);
+  const mended = await project.result(["deliver"]);
+  expect(mended.counts).toMatchObject({ drifted: 1, missing: 1, foreign: 1, unchanged: 1 });
+  expect(await readText(await store.get("about.html"))).toBe("<p>b</p>");
+  expect(await readText(await store.get("theirs.txt"))).toBe("not ours");
+  expect(
+    await readText(await store.get(`.courier/vault/${createHash("sha256").update("defaced").digest("hex")}`)),
+  ).toBe("defaced");
+
+  writeFiles(project.folder, {
+    "courier.yaml": sandbox.settings(folder, '    freshness: [{ files: "*.svg", browser: 1d }]', "drift"),
+  });
+  const relabelled = await project.result(["deliver"]);
+  expect(relabelled).toMatchObject({
+    counts: { relabelled: 1 },
+    bytes: { sent: 0 },
+    changes: [{ key: "logo.svg", reason: "headers: cache-control" }],
+  });
+  expect((await store.head("logo.svg"))?.headers["cache-control"]).toBe("public, max-age=86400");
+});
+
+test("a run that died after its pages were switched is finished by the same call, and sends nothing twice", async () => {
+  const first = writeFiles(temporaryFolder("died"), { "index.html": "<p>one</p>", "old.html": "<p>old</p>" });
+  const second = writeFiles(temporaryFolder("died"), { "index.html": "<p>two</p>", "app-1f2e3d4c.js": "x" });
+  const project = new Project(sandbox.settings(first, "", "died"), sandbox.facts);
+  const store = createS3Store({ ...sandbox.facts, prefix: "died/", addressing: "path" }, () => undefined);
+  await project.result(["deliver"]);
+  const pointer = await readText(await store.get(".courier/current.json"));
+  await project.result(["deliver", "--build", second]);
+  // As if the run had ended right before the pointer moved.
+  await store.put(
+    ".courier/current.json",
+    {
+      size: pointer?.length ?? 0,
+      hash: createHash("sha256")
+        .update(pointer ?? "")
+        .digest("hex"),
+      open: () => Buffer.from(pointer ?? ""),
+    },
+    {},
+  );
+  const again = await project.result(["deliver", "--build", second]);
+  expect(again).toMatchObject({ release: 2, bytes: { sent: 0 }, counts: { unchanged: 2 } });
+  expect(await project.result(["deliver", "--build", second])).toMatchObject({ release: 2, previous: 2 });
+});

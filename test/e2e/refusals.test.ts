@@ -1,0 +1,202 @@
+import { symlinkSync } from "node:fs";
+import { join } from "node:path";
+import { errorResultSchema } from "../../src/core/results.ts";
+import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { Project, RunningSandbox, WRITES } from "../support/program.ts";
+
+let sandbox: RunningSandbox;
+let build: string;
+beforeAll(async () => {
+  sandbox = await RunningSandbox.start();
+  build = writeFiles(temporaryFolder("build"), { "index.html": "<p>ferry</p>", "app.css": "p{}" });
+});
+afterAll(() => sandbox.stop());
+
+const settings = (more = ""): string => sandbox.settings(build, more);
+
+test.each<[string, (text: string) => string, string[], number, RegExp]>([
+  [
+    "a wrong bucket",
+    (text) => text.replace("bucket: practice", "bucket: practise"),
+    [],
+    1,
+    /there is no bucket practise at http:\/\/127/,
+  ],
+  [
+    "a store that is not running",
+    (text) => text.replace(/127\.0\.0\.1:\d+/, "127.0.0.1:9"),
+    [],
+    1,
+    /the connection was refused[\s\S]*is it running/,
+  ],
+  [
+    "a missing build",
+    (text) => text,
+    ["--build", "nowhere"],
+    3,
+    /there is no build at .*nowhere[\s\S]*run your build first/,
+  ],
+  ["an empty build", (text) => text, ["--build", "."], 3, /holds no file to deliver/],
+  [
+    "a misspelt key",
+    (text) => text.replace("endpoint:", "endpiont:"),
+    [],
+    2,
+    /courier\.yaml:5:\d+: destinations\.practice\.store: unknown key endpiont; did you mean endpoint\?/,
+  ],
+  [
+    "a missing value",
+    (text) => text.replace(/site: .*/, ""),
+    [],
+    2,
+    /courier\.yaml:\d+:1: site: site is missing/,
+  ],
+  [
+    "a variable that is not set",
+    (text) => text.replace("bucket: practice", 'bucket: "${FERRY_BUCKET}"'),
+    [],
+    2,
+    /courier\.yaml:5:\d+: the environment variable FERRY_BUCKET is not set/,
+  ],
+  [
+    "a header that no object carries",
+    (text) => `${text}headers: [{ files: "*", set: { X-Frame-Options: DENY } }]`,
+    [],
+    2,
+    /can't carry X-Frame-Options: set it at the edge/,
+  ],
+  [
+    "a destination that is not there",
+    (text) => text,
+    ["--to", "production"],
+    2,
+    /no destination named production[\s\S]*practice/,
+  ],
+  ["an option that is not there", (text) => text, ["--dryrun"], 2, /did you mean --dry-run\?/],
+  [
+    "nobody to ask",
+    (text) => text.replace("    store:", "    ask: true\n    store:"),
+    [],
+    3,
+    /there is no terminal to ask at; nothing was written[\s\S]*--yes/,
+  ],
+  [
+    "something that comes later",
+    (text) => `${text}compression: gzip\n`,
+    [],
+    2,
+    /stored compression is known, but this version can't do it yet/,
+  ],
+])("%s: a clear message, the right exit code, nothing written", async (_, change, args, exit, message) => {
+  const project = new Project(change(settings()), sandbox.facts);
+  sandbox.takeLedger();
+  const outcome = await project.run(["deliver", ...args]);
+  expect(outcome.stderr).toMatch(message);
+  expect(outcome.exit).toBe(exit);
+  expect(outcome.stdout).toBe("");
+  expect(
+    sandbox.takeLedger().filter(({ operation, status }) => WRITES.has(operation) && status < 300),
+  ).toEqual([]);
+});
+
+test("wrong and missing credentials exit 7, and no secret is shown", async () => {
+  const wrong = await new Project(settings(), {
+    ...sandbox.facts,
+    secretAccessKey: "wrong-secret-value",
+  }).run(["deliver", "--verbose"]);
+  expect(wrong).toMatchObject({
+    exit: 7,
+    stderr: expect.stringMatching(/does not accept these credentials \(SignatureDoesNotMatch\)/) as string,
+  });
+  expect(wrong.stdout + wrong.stderr).not.toContain("wrong-secret-value");
+  const missing = await new Project(settings(), { accessKeyId: "", secretAccessKey: "" }).run(["deliver"]);
+  expect(missing).toMatchObject({
+    exit: 7,
+    stderr: expect.stringMatching(/no credentials were found/) as string,
+  });
+});
+
+test("as JSON an error keeps its form", async () => {
+  const { stdout, exit } = await new Project(settings(), sandbox.facts).run([
+    "deliver",
+    "--build",
+    "nowhere",
+    "--format",
+    "json",
+  ]);
+  expect(exit).toBe(3);
+  expect(errorResultSchema.parse(JSON.parse(stdout)).error.code).toBe("no-build");
+});
+
+test("a link that leaves the build is refused, one within it is a file, and what must never be shipped is left out", async () => {
+  const folder = writeFiles(temporaryFolder("links"), {
+    "index.html": "<p>a</p>",
+    ".env": "SECRET=1",
+    "server.key": "k",
+    ".git/HEAD": "x",
+    ".courier/current.json": "{}",
+  });
+  symlinkSync("index.html", join(folder, "home.html"));
+  const project = new Project(sandbox.settings(folder, "", "links"), sandbox.facts);
+  const result = await project.result(["deliver"]);
+  expect(result.changes.map(({ key }) => key)).toEqual(["home.html", "index.html"]);
+  expect(result.warnings.join()).toMatch(/never be shipped: \.courier, \.env, \.git, server\.key/);
+  symlinkSync("/etc/hostname", join(folder, "leak.txt"));
+  const refused = await project.run(["deliver"]);
+  expect(refused).toMatchObject({
+    exit: 3,
+    stderr: expect.stringMatching(/leak\.txt is a link that leads out of the build/) as string,
+  });
+});
+
+test("a folder with the site one level down, another site's bucket, vanishing pages: refused with a code that lifts it", async () => {
+  const pages = Object.fromEntries(Array.from({ length: 20 }, (_, i) => [`news/${i}.html`, `<p>${i}</p>`]));
+  const whole = writeFiles(temporaryFolder("whole"), {
+    "site/index.html": "<p>a</p>",
+    ...Object.fromEntries(Object.entries(pages).map(([key, text]) => [`site/${key}`, text])),
+  });
+  const part = writeFiles(temporaryFolder("part"), { "index.html": "<p>a</p>" });
+  const project = new Project(sandbox.settings(join(whole, "site"), "", "guards"), sandbox.facts);
+  expect(await project.run(["deliver", "--build", whole])).toMatchObject({
+    exit: 3,
+    stderr: expect.stringMatching(
+      /one level down, in .*site\n.*say --build .*\/site \(wrong-folder\)/,
+    ) as string,
+  });
+  await project.result(["deliver"]);
+  const vanishing = await project.run(["deliver", "--build", part]);
+  expect(vanishing).toMatchObject({
+    exit: 3,
+    stderr: expect.stringMatching(/20 of 21 addresses would stop answering[\s\S]*\(vanish\)/) as string,
+  });
+  const other = new Project(
+    sandbox.settings(part, "", "guards").replace("Pelican Sound Ferries", "Heron Bay Boats"),
+    sandbox.facts,
+  );
+  const both = await other.run(["deliver"]);
+  expect(both.stderr).toMatch(/vanish[\s\S]*holds another site, Pelican Sound Ferries[\s\S]*\(other-site\)/);
+  expect((await other.run(["deliver", "--allow", "vanish", "--allow", "other-site"])).exit).toBe(0);
+});
+
+test("a dry run and a comparison tell the same and write nothing; differences exit 4 when asked to", async () => {
+  const project = new Project(sandbox.settings(build, "", "dry"), sandbox.facts);
+  sandbox.takeLedger();
+  const dry = await project.result(["deliver", "--dry-run"]);
+  const compared = await project.result(["compare"]);
+  expect({ ...dry, phases: [], requests: {} }).toEqual({ ...compared, phases: [], requests: {} });
+  expect(sandbox.takeLedger().filter(({ operation }) => WRITES.has(operation))).toEqual([]);
+  expect((await project.run(["compare", "--fail-on-change"])).exit).toBe(4);
+  await project.result(["deliver"]);
+  expect((await project.run(["compare", "--fail-on-change"])).exit).toBe(0);
+});
+
+test("options come from the environment too, and a misspelt one is said", async () => {
+  const project = new Project(sandbox.settings(build, "", "env"), sandbox.facts);
+  const outcome = await project.run(["deliver"], {
+    COURIER_DRY_RUN: "1",
+    COURIER_FORMAT: "json",
+    COURIER_BIULD: "x",
+  });
+  expect(JSON.parse(outcome.stdout)).toMatchObject({ dryRun: true });
+  expect(outcome.stderr).toContain("COURIER_BIULD is not one of ours; did you mean COURIER_BUILD?");
+});
