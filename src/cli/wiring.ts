@@ -1,6 +1,7 @@
 import { randomBytes } from "node:crypto";
 import { userInfo } from "node:os";
 import type { Delivery } from "../workflows/delivery.ts";
+import { createFolderBuild } from "../gather/folder-build.ts";
 import { withRetries } from "../perform/retry.ts";
 import type { Clock } from "../ports/clock.ts";
 import {
@@ -31,6 +32,7 @@ export async function wireDelivery(args: Arguments, terminal: Terminal, report: 
   const commit = text(args, "commit");
   return {
     target,
+    source: createFolderBuild(target.buildFolder),
     store: withRetries(store, { clock: systemClock, report, countRetry: () => (requests.retried += 1) }),
     edges: [],
     clock: systemClock,

@@ -27,6 +27,8 @@ export interface Change {
 export interface StaleObject {
   readonly recorded: RecordedParcel;
   readonly listed: ListedObject;
+  /** The hash of what stands there. */
+  readonly standingHash: Sha256;
 }
 
 /** What a look at an object itself told, where no record could be trusted. */
@@ -43,6 +45,8 @@ export interface Comparison {
   readonly stale: readonly StaleObject[];
   /** Keys that are as they should be, though no record says so: a delivery ended after it had written them. */
   readonly unrecorded: readonly ObjectKey[];
+  /** Keys that the current release lists as they should be and that were still to be written when it was recorded. */
+  readonly pending: ReadonlySet<ObjectKey>;
   /** Keys of the release that neither stand nor are wanted: a delivery ended after it had removed them. */
   readonly gone: readonly ObjectKey[];
   /** Keys that no record names and no parcel claims. */
@@ -63,6 +67,7 @@ export function compareParcels(
   const unchanged: RecordedParcel[] = [];
   const unrecorded: ObjectKey[] = [];
   const unprobed: ObjectKey[] = [];
+  const pending = new Set<ObjectKey>();
   const wanted = new Set<ObjectKey>();
 
   for (const parcel of parcels) {
@@ -71,6 +76,7 @@ export function compareParcels(
     const listed = listing.get(parcel.key);
     const probe = probes.get(parcel.key);
     if (listed && !isAsRecorded(record, listed) && !probe) unprobed.push(parcel.key);
+    if (record && record.etag === undefined && isSameParcel(record, parcel)) pending.add(parcel.key);
     const verdict = judge(parcel, record, listed, probe);
     if (typeof verdict === "object")
       changes.push({ ...verdict, parcel, ...(listed && { listed }), ...(record && { recorded: record }) });
@@ -81,9 +87,15 @@ export function compareParcels(
   }
 
   const stale: StaleObject[] = [];
+  const notOurs = new Set<ObjectKey>();
   for (const record of recorded.values()) {
     const listed = listing.get(record.key);
-    if (listed && !wanted.has(record.key)) stale.push({ recorded: record, listed });
+    if (!listed || wanted.has(record.key)) continue;
+    const standingHash = isAsRecorded(record, listed) ? record.storedHash : probes.get(record.key)?.hash;
+    // Written after its record, or somebody else's by now: only the first may be removed.
+    if (record.etag !== undefined && !isAsRecorded(record, listed)) notOurs.add(record.key);
+    else if (standingHash === undefined) unprobed.push(record.key);
+    else stale.push({ recorded: record, listed, standingHash });
   }
   const gone = (state.waybill?.parcels ?? [])
     .map(({ key }) => key)
@@ -95,11 +107,11 @@ export function compareParcels(
       (key) =>
         !isStateKey(key) &&
         !wanted.has(key) &&
-        !recorded.has(key) &&
+        (!recorded.has(key) || notOurs.has(key)) &&
         !others.some((prefix) => key.startsWith(prefix)),
     );
   const sorted = markMoved(changes, state, recorded).sort((a, b) => byText(a.parcel.key, b.parcel.key));
-  return { changes: sorted, unchanged, stale, unrecorded, gone, foreign, unprobed };
+  return { changes: sorted, unchanged, stale, unrecorded, pending, gone, foreign, unprobed };
 }
 
 /** Every object that our records say stands: the release's own, and those kept for open tabs. */
@@ -114,6 +126,9 @@ export function recordedByKey(state: DestinationState): Map<ObjectKey, RecordedP
     ...own,
   ]);
 }
+
+const isSameParcel = (a: Parcel, b: Parcel): boolean =>
+  a.storedHash === b.storedHash && hasSameHeaders(a.headers, b.headers);
 
 const isAsRecorded = (record: RecordedParcel | undefined, listed: ListedObject): boolean =>
   record?.etag === listed.etag && record.size === listed.size;

@@ -57,7 +57,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const comparison = compareParcels(parcels, state, facts.probes);
   const makesRelease = needsRelease(comparison, facts);
   const release = makesRelease ? nextRelease(state) : (state.pointer?.release ?? 0);
-  const retained = selectRetained(state, nextRelease(state), retention);
+  const retained = selectRetained(state, release, retention);
   const keepsPrevious =
     retained.some((candidate) => candidate.release === state.pointer?.release) || state.pointer === undefined;
   const invalidations = selectInvalidations({
@@ -66,7 +66,8 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     edges: facts.edges,
     owed: state.pointer?.owed ?? [],
   });
-  const expired = makesRelease ? selectExpired(facts, comparison, retained) : [];
+  const expired =
+    makesRelease || comparison.pending.size > 0 ? selectExpired(facts, comparison, retained) : [];
   const plan = planDelivery({ release, state, comparison, keepsPrevious, expired, invalidations });
 
   const violations = findOrderViolations(plan, { state, comparison, keepsPrevious });
@@ -88,12 +89,16 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   };
 }
 
-/** A build that equals the release makes none. */
-function needsRelease(comparison: Comparison, { state, parcels }: DeliveryFacts): boolean {
-  if (comparison.changes.length > 0 || comparison.unrecorded.length > 0 || state.waybill === undefined)
-    return true;
+/** A build that equals the release makes none, not even to write what that release still had to announce. */
+function needsRelease(
+  { changes, unrecorded, pending }: Comparison,
+  { state, parcels }: DeliveryFacts,
+): boolean {
+  if (state.waybill === undefined || changes.some(({ parcel }) => !pending.has(parcel.key))) return true;
   const keys = new Set(parcels.map(({ key }) => key));
-  return state.waybill.parcels.some(({ key }) => !keys.has(key));
+  return (
+    unrecorded.some((key) => !pending.has(key)) || state.waybill.parcels.some(({ key }) => !keys.has(key))
+  );
 }
 
 function selectExpired(

@@ -49,7 +49,10 @@ function findUnkept(
   for (const { key } of state.listing) if (isStateKey(key)) kept.set(key, -1);
   for (const { step, turn } of steps) if (step.do === "copy" && isStateKey(step.to)) kept.set(step.to, turn);
   const contents = new Map([
-    ...comparison.stale.map(({ recorded }): [ObjectKey, string] => [recorded.key, recorded.storedHash]),
+    ...comparison.stale.map(({ recorded, standingHash }): [ObjectKey, string] => [
+      recorded.key,
+      standingHash,
+    ]),
     ...comparison.changes.flatMap(({ parcel, standingHash }): [ObjectKey, string][] =>
       standingHash === undefined || standingHash === parcel.storedHash ? [] : [[parcel.key, standingHash]],
     ),

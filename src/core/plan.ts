@@ -32,7 +32,7 @@ export function planDelivery(input: PlanInput): Plan {
   const keep = input.keepsPrevious
     ? [
         ...comparison.changes.flatMap((change) => vault.keepOverwritten(change)),
-        ...removed.flatMap(({ recorded, listed }) => vault.keep(recorded.storedHash, listed, "is removed")),
+        ...removed.flatMap(({ listed, standingHash }) => vault.keep(standingHash, listed, "is removed")),
       ]
     : [];
   const sources = new CopySources(

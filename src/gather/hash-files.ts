@@ -8,7 +8,7 @@ import type { Sha256 } from "../core/model/names.ts";
 import type { Scan, ScannedFile } from "./scan-build.ts";
 
 /** Above this size a file is never wholly in memory. */
-const WHOLE_BYTES = 8 * 1024 * 1024;
+export const WHOLE_BYTES = 8 * 1024 * 1024;
 const HEAD_BYTES = 512;
 const TEXT = /\.(html?|xhtml|js|mjs|cjs|css|json|webmanifest|xml|txt|svg|data)$/i;
 
@@ -49,7 +49,7 @@ export function readBuildFile(folder: string, path: string): Buffer {
   try {
     return readFileSync(join(folder, path));
   } catch (error) {
-    throw new OperatorError("build-changed", { path, written: "nothing was written" }, {}, error);
+    throw new OperatorError("build-changed", { path }, {}, error);
   }
 }
 

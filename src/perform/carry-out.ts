@@ -1,6 +1,7 @@
 import { runPool } from "./pool.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { ObjectKey } from "../core/model/names.ts";
+import type { Parcel } from "../core/model/parcel.ts";
 import type { CopyStep, RemoveStep, SendStep, Step, StepPhase } from "../core/model/plan.ts";
 import { targetOf } from "../core/model/plan.ts";
 import type { Clock } from "../ports/clock.ts";
@@ -18,7 +19,7 @@ export interface PerformTools {
   readonly clock: Clock;
   readonly report: Reporter;
   /** The content of a file of the build. */
-  readonly open: (path: string, step: SendStep) => Content;
+  readonly open: (parcel: Parcel) => Content;
   /** Steps side by side. */
   readonly width: number;
   /** How many writes were confirmed so far, for messages. */
@@ -68,7 +69,7 @@ async function carryOutGroup(
 async function send(step: SendStep, { store, open }: PerformTools): Promise<Written> {
   const { key, headers } = step.parcel;
   try {
-    return await store.put(key, open(key, step), headers);
+    return await store.put(key, open(step.parcel), headers);
   } catch (error) {
     // The store itself refused bytes that are no longer those of the scan.
     throw error instanceof StoreError && error.kind === "integrity"

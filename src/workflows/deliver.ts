@@ -1,27 +1,20 @@
-import { createHash } from "node:crypto";
-import { createReadStream } from "node:fs";
-import { join } from "node:path";
 import type { DeliveryDecision } from "../core/delivery.ts";
 import { toDeliveryResult } from "../core/delivery-result.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { ObjectKey } from "../core/model/names.ts";
-import { phaseOf, type PhaseName, type SendStep } from "../core/model/plan.ts";
+import { phaseOf, stepsOf, targetOf, type PhaseName } from "../core/model/plan.ts";
 import type { OwedInvalidation, Pointer, Waybill } from "../core/model/release.ts";
 import { toPointer, toWaybill } from "../core/next-release.ts";
 import type { DeliveryResult } from "../core/results.ts";
-import { readBuildFile } from "../gather/hash-files.ts";
 import { readPointer } from "../gather/read-destination.ts";
 import { carryOut, type PerformTools } from "../perform/carry-out.ts";
 import { invalidateEdges } from "../perform/invalidate.ts";
 import { recordWaybill, switchPointer } from "../perform/record.ts";
-import type { Content } from "../ports/object-store.ts";
 import type { Delivery } from "./delivery.ts";
 import { planAgain, planOutlook, type Outlook } from "./outlook.ts";
 
 /** Steps side by side: enough to hide a network's latency, few enough for a small server. */
 const WIDTH = 16;
-const WHOLE_BYTES = 8 * 1024 * 1024;
-const READ_BYTES = 1024 * 1024;
 
 export interface DeliverOptions {
   readonly dryRun: boolean;
@@ -88,7 +81,9 @@ export function assertNotRefused({ refusals }: DeliveryDecision): void {
 }
 
 const isIdle = ({ decision }: Outlook): boolean =>
-  !decision.makesRelease && decision.plan.invalidations.length === 0;
+  !decision.makesRelease &&
+  decision.plan.invalidations.length === 0 &&
+  decision.comparison.pending.size === 0;
 
 interface Current {
   readonly pointer: Pointer;
@@ -130,13 +125,15 @@ async function settle(
   { confirmed, announced }: { confirmed: ReadonlySet<string>; announced: ReadonlyMap<ObjectKey, string> },
 ): Promise<void> {
   const owed: OwedInvalidation[] = pointer.owed.filter(({ edge }) => !confirmed.has(edge));
-  const workers = phaseOf(decision.plan, "announce")
-    .groups.flatMap(({ steps }) => steps)
-    .flatMap((step): [ObjectKey, string][] => {
-      const key = step.do === "send" ? step.parcel.key : step.do === "copy" ? step.to : step.key;
-      const found = announced.get(key);
-      return found === undefined ? [] : [[key, found]];
-    });
+  const found = new Map(decision.comparison.unchanged.map(({ key, etag }) => [key, etag]));
+  const late = [
+    ...stepsOf(phaseOf(decision.plan, "announce")).map(targetOf),
+    ...decision.comparison.unrecorded.filter((key) => decision.comparison.pending.has(key)),
+  ];
+  const workers = late.flatMap((key): [ObjectKey, string][] => {
+    const etag = announced.get(key) ?? found.get(key);
+    return etag === undefined ? [] : [[key, etag]];
+  });
   if (owed.length === pointer.owed.length && workers.length === 0) return;
   const next = { ...pointer, owed, announced: { ...pointer.announced, ...Object.fromEntries(workers) } };
   await switchPointer(store, next, etag);
@@ -150,36 +147,10 @@ async function planAgainIfMoved(delivery: Delivery, outlook: Outlook): Promise<O
     : planAgain(delivery, outlook.build, outlook.parcels);
 }
 
-function createTools(
-  { store, clock, report, target }: Delivery,
+const createTools = (
+  { store, source, clock, report }: Delivery,
   progress: { written: number },
-): PerformTools {
-  return {
-    store,
-    clock,
-    report,
-    width: WIDTH,
-    progress,
-    open: (path, step) => openBuildFile(target.buildFolder, path, step),
-  };
-}
-
-/** A file of the build, known to be the one that was scanned: by its hash here, or by the store when it is streamed. */
-function openBuildFile(folder: string, path: string, { parcel }: SendStep): Content {
-  const { size, storedHash: hash } = parcel;
-  if (size > WHOLE_BYTES) {
-    return {
-      size,
-      hash,
-      open: () =>
-        createReadStream(join(folder, path), { highWaterMark: READ_BYTES, end: Math.max(0, size - 1) }),
-    };
-  }
-  const bytes = readBuildFile(folder, path);
-  if (createHash("sha256").update(bytes).digest("hex") !== hash)
-    throw new OperatorError("build-changed", { path });
-  return { size, hash, open: () => bytes };
-}
+): PerformTools => ({ store, clock, report, width: WIDTH, progress, open: (parcel) => source.open(parcel) });
 
 interface Lap {
   readonly name: PhaseName | "gather";

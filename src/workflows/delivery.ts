@@ -1,4 +1,5 @@
 import type { RequestKind, ObjectStore } from "../ports/object-store.ts";
+import type { BuildSource } from "../ports/build-source.ts";
 import type { Clock } from "../ports/clock.ts";
 import type { Edge } from "../ports/edge.ts";
 import type { Reporter } from "../ports/reporter.ts";
@@ -7,6 +8,7 @@ import type { Target } from "../settings/destination.ts";
 /** What a run works with: made by the wiring, used by every workflow. */
 export interface Delivery {
   readonly target: Target;
+  readonly source: BuildSource;
   readonly store: ObjectStore;
   readonly edges: readonly Edge[];
   readonly clock: Clock;

@@ -3,9 +3,7 @@ import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../
 import { OperatorError } from "../core/failures.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
 import { decideParcels, longestPageFreshness, type Build, type ExplainedParcel } from "../core/parcels.ts";
-import { hashBuild } from "../gather/hash-files.ts";
 import { probeObjects, readDestination, readWaybill } from "../gather/read-destination.ts";
-import { scanBuild } from "../gather/scan-build.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
 import type { Delivery } from "./delivery.ts";
 
@@ -20,7 +18,7 @@ export interface Outlook {
 /** Reads the build and the destination and decides the delivery; writes nothing. */
 export async function planOutlook(delivery: Delivery): Promise<Outlook> {
   const { target, report } = delivery;
-  const build = hashBuild(target.buildFolder, scanBuild(target.buildFolder, target.exclude));
+  const build = delivery.source.read(target.exclude);
   const parcels = decideParcels(build, target);
   assertRetentionCoversPages(delivery, parcels);
   const outlook = await planAgain(delivery, build, parcels);

@@ -48,8 +48,8 @@ export function showDelivery(result: DeliveryResult, terminal: Terminal, now: Da
   return `${heading(result, state, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}`;
 }
 
-const isEmpty = ({ release, previous, invalidation }: DeliveryResult): boolean =>
-  release === previous && invalidation.edges.length === 0;
+const isEmpty = ({ release, previous, changes, invalidation }: DeliveryResult): boolean =>
+  release === previous && changes.length === 0 && invalidation.edges.length === 0;
 
 const heading = ({ site, destination }: DeliveryResult, what: string, { style }: Terminal): string =>
   `${style("strong", `${clean(site)}, ${destination}`)}: ${what}\n`;

@@ -1,0 +1,62 @@
+// Writes what is made from the sources: docs/errors.md from the table of failures, courier.schema.json from the settings'
+// schema. With --check it writes nothing and fails when a file is out of step.
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { build } from "esbuild";
+
+const bundle = await build({
+  stdin: {
+    contents:
+      'export { FAILURES } from "./src/core/failures.ts"; export { toJsonSchema } from "./src/settings/load.ts";',
+    resolveDir: process.cwd(),
+  },
+  bundle: true,
+  format: "esm",
+  platform: "node",
+  write: false,
+  banner: { js: "import{createRequire as r}from'node:module';const require=r(import.meta.url);" },
+});
+mkdirSync("dist", { recursive: true });
+writeFileSync("dist/.generate.mjs", bundle.outputFiles[0].contents);
+const { FAILURES, toJsonSchema } = await import("../dist/.generate.mjs");
+
+const EXITS = {
+  1: "the store or the edge could not be worked with",
+  2: "the call or the settings are wrong; nothing was written",
+  3: "a guard refused, or an answer was no or is missing; nothing was written",
+  5: "delivered, but an edge still owes a confirmation",
+  6: "another delivery was faster",
+  7: "not allowed",
+  70: "a fault of ours",
+};
+
+function toErrorPage() {
+  const lines = [
+    "# Errors",
+    "",
+    "Made from `src/core/failures.ts` by `npm run generate`. Words in braces are filled in.",
+    "",
+  ];
+  for (const [exit, meaning] of Object.entries(EXITS)) {
+    lines.push(`## Exit ${exit}: ${meaning}`, "", "| code | what is said | what to do |", "|---|---|---|");
+    for (const [code, failure] of Object.entries(FAILURES)) {
+      if (String(failure.exit) !== exit) continue;
+      lines.push(`| \`${code}\` | ${failure.message.replace(/\n/g, " ")} | ${failure.hint} |`);
+    }
+    lines.push("");
+  }
+  return lines.join("\n");
+}
+
+const files = {
+  "docs/errors.md": toErrorPage(),
+  "courier.schema.json": `${JSON.stringify(toJsonSchema(), null, 2)}\n`,
+};
+let differs = false;
+for (const [file, text] of Object.entries(files)) {
+  if (!process.argv.includes("--check")) writeFileSync(file, text);
+  else if (readFileSync(file, "utf8") !== text) {
+    process.stderr.write(`${file} is out of step: npm run generate\n`);
+    differs = true;
+  }
+}
+if (differs) process.exit(1);

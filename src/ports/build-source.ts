@@ -1,0 +1,15 @@
+import type { Build } from "../core/parcels.ts";
+import type { Parcel } from "../core/model/parcel.ts";
+import type { Content } from "./object-store.ts";
+
+/**
+ * Where a build comes from: a folder, an archive, a test's memory.
+ *
+ * Guaranteed: `open` hands out exactly the bytes that `read` has hashed, or fails with `build-changed`; where it hands
+ * out a stream, the store checks the hash that goes along.
+ */
+export interface BuildSource {
+  /** Reads and hashes every file that is to be shipped. Throws `no-build`, `link-leaves-build`. */
+  read(exclude: readonly string[]): Build;
+  open(parcel: Parcel): Content;
+}

@@ -1,0 +1,151 @@
+import fc from "fast-check";
+import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
+import { StoreError, type ObjectStore } from "../ports/object-store.ts";
+import { memoryDelivery } from "../../test/support/memory-build.ts";
+import { readText } from "../../test/contracts/object-store.ts";
+import { deliver } from "./deliver.ts";
+
+const NAMES = ["index.html", "404.html", "news/index.html", "old.html", "app.css", "logo.svg", "sw.js", "site.webmanifest", "sitemap.xml", "data.json", "assets/a-1f2e3d4c.js", "assets/b-2f3e4d5c.js", "assets/c-3f4e5d6c.css"]; // prettier-ignore
+
+/** Fingerprinted names carry their content in it: the same name always has the same bytes. */
+const files = fc
+  .dictionary(fc.constantFrom(...NAMES), fc.constantFrom("one", "two", "three", ""), { minKeys: 1 })
+  .map((build) =>
+    Object.fromEntries(Object.entries(build).map(([key, text]) => [key, key.includes("-") ? key : text])),
+  );
+
+const tamperings = fc.array(
+  fc.tuple(fc.constantFrom(...NAMES, "theirs.txt"), fc.option(fc.constant("tampered"))),
+  { maxLength: 3 },
+);
+
+const siteOf = async (store: ObjectStore): Promise<Map<string, string>> => {
+  const site = new Map<string, string>();
+  for await (const page of store.list()) {
+    for (const { key } of page.objects) {
+      if (key.startsWith(".courier/")) continue;
+      const { headers } = (await store.head(key)) as NonNullable<Awaited<ReturnType<ObjectStore["head"]>>>;
+      site.set(key, `${await readText(await store.get(key))} ${JSON.stringify(headers)}`);
+    }
+  }
+  return site;
+};
+
+const run = (build: Record<string, string>, store: ObjectStore) =>
+  deliver(memoryDelivery({ files: build, store }), { dryRun: false, all: false, progress: { written: 0 } });
+
+test("any build against any destination: no order violation, then no difference, then nothing left to do", async () => {
+  let deliveries = 0;
+  await fc.assert(
+    fc.asyncProperty(
+      fc.array(fc.tuple(files, tamperings), { minLength: 1, maxLength: 5 }),
+      async (history) => {
+        const store = new MemoryStore();
+        const tampered = new Set<string>();
+        for (const [build, changes] of history) {
+          for (const [key, text] of changes) {
+            store.tamper(key, text ?? undefined);
+            tampered.add(key);
+          }
+          await run(build, store);
+          deliveries += 1;
+          for (const [key, text] of Object.entries(build))
+            expect([key, await readText(await store.get(key))]).toEqual([key, text]);
+          const pages = [...(await siteOf(store)).keys()].filter((key) => key.endsWith(".html"));
+          expect(pages.filter((key) => !(key in build) && !tampered.has(key))).toEqual([]);
+          const before = store.trace.length;
+          expect(await run(build, store)).toMatchObject({ changes: [], pruned: [] });
+          expect(store.trace.slice(before)).toEqual([]);
+        }
+      },
+    ),
+    { numRuns: 300 },
+  );
+  expect(deliveries).toBeGreaterThan(300);
+});
+
+/** A store that dies at its n-th write: before it took effect, or after with its answer lost. */
+function dyingStore(store: MemoryStore, dieAt: number, lostAnswer: boolean): ObjectStore {
+  let writes = 0;
+  const write = async <T>(call: () => Promise<T>): Promise<T> => {
+    writes += 1;
+    if (writes < dieAt) return call();
+    if (writes === dieAt && lostAnswer) await call();
+    throw new StoreError("unreachable", "died", { action: "write" });
+  };
+  return {
+    location: store.location,
+    list: (below) => store.list(below),
+    head: (key) => store.head(key),
+    get: (key) => store.get(key),
+    put: (...args) => write(() => store.put(...args)),
+    copy: (...args) => write(() => store.copy(...args)),
+    remove: (keys) => write(() => store.remove(keys)),
+    close: () => undefined,
+  };
+}
+
+test("a run that dies at its n-th write leaves every page whole, and the same call ends as an undisturbed run does", async () => {
+  const first = {
+    "index.html": "one assets/a-1f2e3d4c.js",
+    "old.html": "old assets/a-1f2e3d4c.js",
+    "news/index.html": "one",
+    "assets/a-1f2e3d4c.js": "a",
+    "sw.js": "1",
+    "app.css": "1",
+  };
+  const second = {
+    "index.html": "two assets/b-2f3e4d5c.js",
+    "new.html": "new assets/b-2f3e4d5c.js",
+    "news/index.html": "two",
+    "assets/b-2f3e4d5c.js": "b",
+    "sw.js": "2",
+    "app.css": "2",
+  };
+  const undisturbed = new MemoryStore();
+  await run(first, undisturbed);
+  await run(second, undisturbed);
+  const expected = await siteOf(undisturbed);
+
+  let deaths = 0;
+  for (const lostAnswer of [false, true]) {
+    for (let dieAt = 1, ended = false; !ended; dieAt++) {
+      const store = new MemoryStore();
+      await run(first, store);
+      ended = await run(second, dyingStore(store, dieAt, lostAnswer)).then(() => true, () => false); // prettier-ignore
+      if (!ended) deaths += 1;
+      const site = await siteOf(store);
+      for (const [key, text] of site) {
+        if (!key.endsWith(".html")) continue;
+        for (const [asset] of text.matchAll(/assets\/[\w-]+\.js/g))
+          expect([dieAt, key, asset, site.has(asset)]).toEqual([dieAt, key, asset, true]);
+      }
+      await run(second, store);
+      expect([dieAt, await siteOf(store)]).toEqual([dieAt, expected]);
+    }
+  }
+  expect(deaths).toBeGreaterThan(20);
+});
+
+test("two runs from the same state: one delivers, the other is told and changes no record", async () => {
+  const store = new MemoryStore();
+  await run({ "index.html": "one" }, store);
+  let other: Promise<unknown> | undefined;
+  const slow: ObjectStore = {
+    ...dyingStore(store, Infinity, false),
+    put: async (...args) => {
+      if (args[0].includes("current.json") && !other) {
+        other = run({ "index.html": "three" }, store);
+        await other;
+      }
+      return store.put(...args);
+    },
+  };
+  await expect(run({ "index.html": "two" }, slow)).rejects.toMatchObject({
+    code: "moved-meanwhile",
+    exit: 6,
+  });
+  expect(await run({ "index.html": "three" }, store)).toMatchObject({
+    release: expect.any(Number) as number,
+  });
+});

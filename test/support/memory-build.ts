@@ -1,0 +1,76 @@
+import { hash } from "node:crypto";
+import { findFingerprintNames } from "../../src/core/fingerprint.ts";
+import type { BuildSource } from "../../src/ports/build-source.ts";
+import type { Delivery } from "../../src/workflows/delivery.ts";
+import type { Edge } from "../../src/ports/edge.ts";
+import type { ObjectStore } from "../../src/ports/object-store.ts";
+import { REQUEST_KINDS } from "../../src/ports/object-store.ts";
+import type { DeliveryEvent } from "../../src/ports/reporter.ts";
+
+/** A build that is nothing but names and texts. Every hashed name counts as named by some other file. */
+export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSource => ({
+  read: () => ({
+    folder: "memory",
+    files: Object.entries(files).map(([path, text]) => ({
+      path,
+      size: Buffer.byteLength(text),
+      hash: hash("sha256", text),
+      head: Buffer.from(text),
+    })),
+    namedTokens: new Set([...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => token)),
+    withheld: [],
+  }),
+  open: ({ key, size, storedHash }) => ({
+    size,
+    hash: storedHash,
+    open: () => Buffer.from(files[key] ?? ""),
+  }),
+});
+
+export interface MemoryDeliveryOptions {
+  readonly files: Readonly<Record<string, string>>;
+  readonly store: ObjectStore;
+  readonly edges?: readonly Edge[];
+  readonly events?: DeliveryEvent[];
+  readonly target?: Partial<Delivery["target"]>;
+}
+
+let runs = 0;
+
+/** A run on memory: no file, no clock, every guard lifted. */
+export function memoryDelivery({
+  files,
+  store,
+  edges = [],
+  events = [],
+  target,
+}: MemoryDeliveryOptions): Delivery {
+  runs += 1;
+  return {
+    target: {
+      site: "Pelican Sound Ferries",
+      destination: "memory",
+      buildFolder: "memory",
+      entry: "index.html",
+      clientRoutes: false,
+      exclude: [],
+      rules: { freshness: [], types: [], headers: [], edgeCanForget: edges.length > 0 },
+      addresses: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
+      store: { kind: "folder", folder: "memory" },
+      edges: edges.map(({ name }) => ({ kind: "purge", name }) as never),
+      ask: false,
+      retention: { releases: 2, forSeconds: 0 },
+      vanishShare: 1,
+      ...target,
+    },
+    source: memoryBuild(files),
+    store,
+    edges,
+    clock: { now: () => new Date(0), monotonicMs: () => 0, sleep: () => Promise.resolve(), random: () => 0 },
+    report: (event) => events.push(event),
+    requests: Object.fromEntries(REQUEST_KINDS.map((kind) => [kind, 0])) as Delivery["requests"],
+    allowed: new Set(["no-entry", "vanish", "wrong-folder"]),
+    run: `run-${runs}`,
+    author: { by: "test" },
+  };
+}
