@@ -2,7 +2,7 @@
 export default {
   testEnvironment: "node",
   extensionsToTreatAsEsm: [".ts"],
-  transform: { "\.ts$": "<rootDir>/test/support/strip-types.js" },
+  transform: { "\\.ts$": "<rootDir>/test/support/strip-types.js" },
   testMatch: ["<rootDir>/src/**/*.test.ts", "<rootDir>/test/**/*.test.ts"],
   testPathIgnorePatterns:
     process.env.COURIER_REAL_STORE === undefined ? ["/node_modules/", "/test/servers/"] : ["/node_modules/"],

@@ -47,3 +47,13 @@ export const clean = (text: string): string =>
     /[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]/g,
     "\ufffd",
   );
+
+/** Until somebody stops the program, by hand or by ending it from outside. */
+export const waitForStop = (): Promise<void> =>
+  new Promise((resolve) => {
+    const stop = (): void => {
+      resolve();
+    };
+    process.once("SIGINT", stop);
+    process.once("SIGTERM", stop);
+  });

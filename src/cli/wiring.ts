@@ -10,6 +10,7 @@ import {
   type ObjectStore,
   type RequestKind,
 } from "../ports/object-store.ts";
+import type { Edge } from "../ports/edge.ts";
 import type { Reporter } from "../ports/reporter.ts";
 import { chooseTarget, type Target } from "../settings/destination.ts";
 import { loadSettings, SETTINGS_FILE } from "../settings/load.ts";
@@ -34,7 +35,7 @@ export async function wireDelivery(args: Arguments, terminal: Terminal, report: 
     target,
     source: createFolderBuild(target.buildFolder),
     store: withRetries(store, { clock: systemClock, report, countRetry: () => (requests.retried += 1) }),
-    edges: [],
+    edges: await openEdges(target),
     clock: systemClock,
     report,
     requests,
@@ -61,6 +62,24 @@ async function openStore({ store }: Target, count: CountRequest): Promise<Object
   if (store.kind !== "s3") throw new Error("the settings refuse this kind");
   const { createS3Store } = await import("../adapters/stores/s3/s3-store.ts");
   return createS3Store(store, count);
+}
+
+async function openEdges({ edges, url }: Target): Promise<Edge[]> {
+  return Promise.all(
+    edges.map(async (edge) => {
+      if (edge.kind === "distribution") {
+        const { createDistributionEdge } =
+          await import("../adapters/edges/distribution/distribution-edge.ts");
+        return createDistributionEdge(edge, systemClock);
+      }
+      const { createPurgeEdge } = await import("../adapters/edges/purge/purge-edge.ts");
+      const nodes = edge.nodes ?? [edge.url ?? url ?? ""];
+      return createPurgeEdge(
+        { ...edge, nodes, host: edge.host ?? new URL(url ?? (nodes[0] as string)).host },
+        systemClock,
+      );
+    }),
+  );
 }
 
 /** Sorts by time and is never twice the same. */

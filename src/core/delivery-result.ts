@@ -107,17 +107,21 @@ function toInvalidation({
   confirmed,
   dryRun,
 }: ResultFacts): DeliveryResult["invalidation"] {
-  const open = plan.invalidations.filter(({ edge }) => !confirmed.has(edge));
+  const requests = [...plan.unmaskings, ...plan.invalidations, ...plan.lateInvalidations];
+  const edges = [...new Set(requests.map(({ edge }) => edge))];
+  const open = requests.filter(({ edge }) => !confirmed.has(edge));
   const unique = (items: readonly string[]): string[] => [...new Set(items)].sort();
   return {
-    addresses: unique(plan.invalidations.flatMap(({ addresses }) => addresses)),
-    patterns: unique(plan.invalidations.flatMap(({ patterns }) => patterns)),
+    addresses: unique(requests.flatMap(({ addresses }) => addresses)),
+    patterns: unique(requests.flatMap(({ patterns }) => patterns)),
     collateral: { addresses: 0, bytes: 0 },
     confirmed: !dryRun && open.length === 0,
     owed: dryRun ? [] : unique(open.flatMap(({ addresses }) => addresses)),
-    edges: plan.invalidations.map(({ edge, patterns }) => ({
+    edges: edges.map((edge) => ({
       edge,
-      patterns: patterns.length,
+      patterns: requests
+        .filter((request) => request.edge === edge)
+        .reduce((sum, { patterns }) => sum + patterns.length, 0),
       confirmed: confirmed.has(edge),
     })),
   };

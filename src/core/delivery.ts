@@ -60,7 +60,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const retained = selectRetained(state, release, retention);
   const keepsPrevious =
     retained.some((candidate) => candidate.release === state.pointer?.release) || state.pointer === undefined;
-  const invalidations = selectInvalidations({
+  const edges = selectInvalidations({
     comparison,
     addresses: facts.addresses,
     edges: facts.edges,
@@ -68,7 +68,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   });
   const expired =
     makesRelease || comparison.pending.size > 0 ? selectExpired(facts, comparison, retained) : [];
-  const plan = planDelivery({ release, state, comparison, keepsPrevious, expired, invalidations });
+  const plan = planDelivery({ release, state, comparison, keepsPrevious, expired, ...edges });
 
   const violations = findOrderViolations(plan, { state, comparison, keepsPrevious });
   if (violations.length > 0)

@@ -1,8 +1,8 @@
 import type { DeliveryDecision } from "./delivery.ts";
 import type { ObjectKey, Sha256 } from "./model/names.ts";
 import { isAssetLike, type Parcel, type RecordedParcel } from "./model/parcel.ts";
-import { phaseOf, targetOf } from "./model/plan.ts";
-import type { DestinationState, Pointer, Waybill } from "./model/release.ts";
+import { phaseOf, targetOf, type Plan } from "./model/plan.ts";
+import type { DestinationState, OwedInvalidation, Pointer, Waybill } from "./model/release.ts";
 
 export interface NextReleaseFacts {
   readonly site: string;
@@ -58,13 +58,24 @@ export function toPointer(
     release: plan.release,
     run,
     retained: [{ release: plan.release, run, waybillHash, at, pageFreshnessSeconds }, ...retained],
-    owed: [
-      ...plan.invalidations.map(({ edge, addresses }) => ({ edge, addresses })),
-      // An edge that is no longer in the settings owes for ever rather than being forgotten in silence.
-      ...(state.pointer?.owed ?? []).filter(
-        ({ edge }) => !plan.invalidations.some((invalidation) => invalidation.edge === edge),
-      ),
-    ],
+    owed: toOwed(plan, state),
     announced: Object.fromEntries(announced),
   };
+}
+
+/** What edges are about to be asked for, and what those owe that are no longer in the settings: not forgotten in silence. */
+function toOwed(
+  { unmaskings, invalidations, lateInvalidations }: Plan,
+  state: DestinationState,
+): OwedInvalidation[] {
+  const asked = [...unmaskings, ...invalidations, ...lateInvalidations];
+  const edges = [...new Set(asked.map(({ edge }) => edge))];
+  const others = (state.pointer?.owed ?? []).filter(({ edge }) => !edges.includes(edge));
+  const toEntry = (edge: string): OwedInvalidation => {
+    const addresses = asked
+      .filter((request) => request.edge === edge)
+      .flatMap((request) => request.addresses);
+    return { edge, addresses: [...new Set(addresses)].sort() };
+  };
+  return [...edges.map(toEntry), ...others];
 }

@@ -12,6 +12,7 @@ import type {
   StepPhase,
 } from "./model/plan.ts";
 import type { DestinationState } from "./model/release.ts";
+import { isStocked } from "./stale-addresses.ts";
 
 export interface PlanInput {
   readonly release: number;
@@ -21,12 +22,14 @@ export interface PlanInput {
   readonly keepsPrevious: boolean;
   /** Stale assets and records that no retained release needs. */
   readonly expired: readonly ObjectKey[];
+  readonly unmaskings: readonly EdgeInvalidation[];
   readonly invalidations: readonly EdgeInvalidation[];
+  readonly lateInvalidations: readonly EdgeInvalidation[];
 }
 
 /** Decides the order of all writes of a delivery; the same for the same input. */
 export function planDelivery(input: PlanInput): Plan {
-  const { state, comparison, release, invalidations } = input;
+  const { state, comparison, release } = input;
   const removed = comparison.stale.filter(({ recorded }) => !isAssetLike(recorded.role));
   const vault = new Vault(state);
   const keep = input.keepsPrevious
@@ -62,7 +65,9 @@ export function planDelivery(input: PlanInput): Plan {
     phases: phases
       .map(({ name, groups: all }) => ({ name, groups: all.filter((group) => group.steps.length > 0) }))
       .filter((phase) => phase.groups.length > 0),
-    invalidations,
+    unmaskings: input.unmaskings,
+    invalidations: input.invalidations,
+    lateInvalidations: input.lateInvalidations,
   };
 }
 
@@ -71,11 +76,13 @@ const STOCK = ["new assets"] as const;
 const SWITCH = ["stable assets", "data", "pages", "sitemaps and feeds", "entry"] as const;
 type Turn = (typeof STOCK)[number] | (typeof SWITCH)[number] | "workers";
 
-function turnOf({ parcel, listed }: Change): Turn {
+function turnOf(change: Change): Turn {
+  const { parcel } = change;
+  if (isStocked(change)) return "new assets";
   switch (parcel.role) {
     case "fingerprinted":
     case "asset":
-      return listed ? "stable assets" : "new assets";
+      return "stable assets";
     case "page":
     case "notFound":
       return isHtml(parcel) ? "pages" : "data";
@@ -86,8 +93,7 @@ function turnOf({ parcel, listed }: Change): Turn {
         ? "sitemaps and feeds"
         : "data";
     case "worker":
-      // A manifest that no visitor has can't send anyone to an old page, and new pages name it.
-      return !listed && /manifest/i.test(parcel.key) ? "new assets" : "workers";
+      return "workers";
   }
 }
 

@@ -1,6 +1,6 @@
 import { listAddresses, type AddressRules } from "./addresses.ts";
 import type { Change, Comparison } from "./compare.ts";
-import { byText, type UrlPath } from "./model/names.ts";
+import { byText, type ObjectKey, type UrlPath } from "./model/names.ts";
 import { isAssetLike } from "./model/parcel.ts";
 import type { EdgeInvalidation } from "./model/plan.ts";
 import type { OwedInvalidation } from "./model/release.ts";
@@ -20,37 +20,61 @@ export interface StaleAddressFacts {
   readonly owed: readonly OwedInvalidation[];
 }
 
-/** What each edge must let go of after this delivery: what changes or goes now, and what it owes from before. */
-export function selectInvalidations(facts: StaleAddressFacts): EdgeInvalidation[] {
-  const changed = selectStaleAddresses(facts.comparison, facts.addresses);
-  return facts.edges
-    .map((edge): EdgeInvalidation => {
-      const owed = facts.owed
-        .filter(({ edge: name }) => name === edge.name)
-        .flatMap(({ addresses }) => addresses);
-      const addresses = [...new Set([...changed, ...owed])].sort(byText);
-      const tooMany = addresses.length > edge.mostPatterns && edge.takesEverything;
-      return { edge: edge.name, addresses, patterns: tooMany ? [`${facts.addresses.basePath}*`] : addresses };
-    })
-    .filter(({ addresses }) => addresses.length > 0);
+export interface Invalidations {
+  /** For new assets, before a page that names them is written: somebody may have asked for them too early. */
+  readonly unmaskings: readonly EdgeInvalidation[];
+  /** For what stands when the release is recorded. */
+  readonly invalidations: readonly EdgeInvalidation[];
+  /** For workers, which are written after that: an address is invalidated only once its final state stands (O5). */
+  readonly lateInvalidations: readonly EdgeInvalidation[];
 }
 
-/** Addresses under which an edge may hold a response that this delivery makes wrong. */
-export function selectStaleAddresses(comparison: Comparison, rules: AddressRules): UrlPath[] {
-  const changed = comparison.changes.filter(canBeHeld).map(({ parcel }) => parcel.key);
+/** What each edge must let go of in this delivery: what comes, changes or goes now, and what it owes from before. */
+export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
+  const { comparison, addresses, edges } = facts;
+  const early = comparison.changes.filter(isStocked).map(({ parcel }) => parcel.key);
+  const late = comparison.changes.filter(isAnnounced).map(({ parcel }) => parcel.key);
+  const others = new Set([...early, ...late]);
   const removed = comparison.stale
     .filter(({ recorded }) => !isAssetLike(recorded.role))
     .map(({ recorded }) => recorded.key);
   // What a run that died has written or removed is wrong at the edge all the same.
-  const addresses = [...changed, ...removed, ...comparison.unrecorded, ...comparison.gone].flatMap((key) =>
-    listAddresses(key, rules),
-  );
-  return [...new Set(addresses)].sort(byText);
+  const changed = [
+    ...comparison.changes.map(({ parcel }) => parcel.key),
+    ...removed,
+    ...comparison.unrecorded,
+    ...comparison.gone,
+  ];
+  const now = changed.filter((key) => !others.has(key));
+  const ask = (
+    keys: readonly ObjectKey[],
+    owed: (edge: string) => readonly UrlPath[] = () => [],
+  ): EdgeInvalidation[] => {
+    const all = keys.flatMap((key) => listAddresses(key, addresses));
+    return edges.flatMap((edge) => toInvalidation(edge, [...all, ...owed(edge.name)], addresses));
+  };
+  const owedBy = (edge: string): UrlPath[] =>
+    facts.owed.filter((entry) => entry.edge === edge).flatMap((entry) => entry.addresses);
+  return { unmaskings: ask(early), invalidations: ask(now, owedBy), lateInvalidations: ask(late) };
 }
 
-/**
- * A new name that carries a hash was never asked for by a page. Any other new address may be held as 'not found', and
- * whatever stood there before may be held as it was.
- */
-const canBeHeld = ({ kind, parcel }: Change): boolean =>
-  !(parcel.role === "fingerprinted" && (kind === "new" || kind === "moved"));
+/** Whether a change is written before any page: a new asset, which overwrites nothing. */
+export const isStocked = (change: Change): boolean =>
+  change.listed === undefined &&
+  (isAssetLike(change.parcel.role) || (change.parcel.role === "worker" && !isAnnounced(change)));
+
+/** Whether a change is written only when the edges have confirmed the pages: a worker that visitors may already have. */
+export const isAnnounced = ({ parcel, listed }: Change): boolean =>
+  // A manifest that no visitor has can't send anyone to an old page, and new pages name it.
+  parcel.role === "worker" && (listed !== undefined || !/manifest/i.test(parcel.key));
+
+function toInvalidation(
+  { name, mostPatterns, takesEverything }: EdgeNeeds,
+  all: readonly UrlPath[],
+  { basePath }: AddressRules,
+): EdgeInvalidation[] {
+  const addresses = [...new Set(all)].sort(byText);
+  if (addresses.length === 0) return [];
+  const tooMany = addresses.length > mostPatterns && takesEverything;
+  return [{ edge: name, addresses, patterns: tooMany ? [`${basePath}*`] : addresses }];
+}

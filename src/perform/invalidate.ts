@@ -1,3 +1,4 @@
+import { hash } from "node:crypto";
 import type { EdgeInvalidation } from "../core/model/plan.ts";
 import type { Clock } from "../ports/clock.ts";
 import { EdgeError, type Edge } from "../ports/edge.ts";
@@ -16,21 +17,25 @@ export interface InvalidateTools {
  * outer cache refills from the inner one. One that fails leaves its own and the outer addresses owed.
  * @returns the names of the edges that have confirmed
  */
-export async function invalidateEdges(
-  requests: readonly EdgeInvalidation[],
+export async function askEdges(
   tools: InvalidateTools,
+  phase: "unmask" | "invalidate",
+  requests: readonly EdgeInvalidation[],
 ): Promise<Set<string>> {
   const { clock, report } = tools;
   const confirmed = new Set<string>();
   if (requests.length === 0) return confirmed;
   const started = clock.monotonicMs();
   const steps = requests.reduce((sum, { patterns }) => sum + patterns.length, 0);
-  report({ event: "phase", phase: "invalidate", state: "started", steps, bytes: 0 });
+  report({ event: "phase", phase, state: "started", steps, bytes: 0 });
   for (const edge of tools.edges) {
     const request = requests.find((candidate) => candidate.edge === edge.name);
     if (!request) continue;
     try {
-      await edge.invalidate({ reference: `${tools.run}-${edge.name}`, patterns: request.patterns });
+      await edge.invalidate({
+        reference: `${tools.run}-${toDigest(request.patterns)}`,
+        patterns: request.patterns,
+      });
       confirmed.add(edge.name);
     } catch (error) {
       if (!(error instanceof EdgeError)) throw error;
@@ -42,12 +47,9 @@ export async function invalidateEdges(
       break;
     }
   }
-  report({
-    event: "phase",
-    phase: "invalidate",
-    state: "ended",
-    steps,
-    seconds: (clock.monotonicMs() - started) / 1000,
-  });
+  report({ event: "phase", phase, state: "ended", steps, seconds: (clock.monotonicMs() - started) / 1000 });
   return confirmed;
 }
+
+/** Tells the batches of one run apart, so that only the same batch is ever taken for the same. */
+const toDigest = (patterns: readonly string[]): string => hash("sha256", patterns.join("\n")).slice(0, 16);

@@ -45,6 +45,7 @@ export function chooseTarget(
   const destination = settings.destinations[name] as DestinationSettings;
   refuseWhatComesLater(settings, destination);
   const edges = nameEdges(destination);
+  refuseNowhere(edges, name, destination.url);
   const { build } = settings;
   const folderName =
     options.build === undefined
@@ -95,6 +96,15 @@ function chooseDestination({ destinations }: Settings, asked: string | undefined
   if (only === undefined || defaults.length > 1)
     throw new OperatorError("destination-unclear", { names: shown });
   return only;
+}
+
+/** A cache that is to be purged needs an address. */
+function refuseNowhere(edges: readonly NamedEdgeSettings[], name: string, url: string | undefined): void {
+  const lost = edges.find((edge) => edge.kind === "purge" && (edge.url ?? edge.nodes ?? url) === undefined);
+  if (lost)
+    throw new OperatorError("settings-invalid", {
+      problems: `  destinations.${name}.edge ${lost.name}: say where it is: url or nodes`,
+    });
 }
 
 function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {

@@ -6,7 +6,10 @@ import { DURATION, parseBytes, parseSeconds, parseShare, PERCENT, SIZE } from ".
  * `courier.yaml` as one schema: the file is checked against it, and `courier.schema.json` for editors is made from its
  * input side. Durations come out in seconds, sizes in bytes, shares from 0 to 1.
  */
-const duration = z.string().regex(DURATION, "a duration such as 90s, 10m, 2h or 1d").transform(parseSeconds);
+const duration = z
+  .string()
+  .regex(DURATION, "a duration such as 90s, 10m, 2h or 1d")
+  .transform((length) => Math.round(parseSeconds(length)));
 const size = z.string().regex(SIZE, "a size such as 64KB or 5MB").transform(parseBytes);
 const share = z.string().regex(PERCENT, "a share such as 25%").transform(parseShare);
 const text = z.string().min(1, "some text");

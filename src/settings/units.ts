@@ -5,9 +5,9 @@ export const DURATION = /^\d+(\.\d+)?(s|m|h|d|w|y)$/;
 export const SIZE = /^\d+(\.\d+)?(B|KB|MB|GB)$/;
 export const PERCENT = /^\d+(\.\d+)?%$/;
 
-/** `10m` to 600. The text must match `DURATION`. */
+/** `10m` to 600, `0.5s` to 0.5. The text must match `DURATION`. */
 export const parseSeconds = (text: string): number =>
-  Math.round(Number.parseFloat(text) * SECONDS[text.slice(-1) as keyof typeof SECONDS]);
+  Number.parseFloat(text) * SECONDS[text.slice(-1) as keyof typeof SECONDS];
 
 /** `64KB` to 64000. The text must match `SIZE`. */
 export const parseBytes = (text: string): number =>

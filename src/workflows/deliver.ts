@@ -8,7 +8,7 @@ import { toPointer, toWaybill } from "../core/next-release.ts";
 import type { DeliveryResult } from "../core/results.ts";
 import { readPointer } from "../gather/read-destination.ts";
 import { carryOut, type PerformTools } from "../perform/carry-out.ts";
-import { invalidateEdges } from "../perform/invalidate.ts";
+import { askEdges } from "../perform/invalidate.ts";
 import { recordWaybill, switchPointer } from "../perform/record.ts";
 import type { Delivery } from "./delivery.ts";
 import { planAgain, planOutlook, type Outlook } from "./outlook.ts";
@@ -26,7 +26,7 @@ export interface DeliverOptions {
 }
 
 /**
- * Makes a destination match a build: keep → stock → switch → record → invalidate → announce → clear.
+ * Makes a destination match a build: keep → stock → unmask → switch → record → invalidate → announce → clear.
  * What each phase guarantees and leaves behind: docs/order-of-effects.md.
  */
 export async function deliver(delivery: Delivery, options: DeliverOptions): Promise<DeliveryResult> {
@@ -55,19 +55,35 @@ export async function deliver(delivery: Delivery, options: DeliverOptions): Prom
 
   await carry("keep");
   await carry("stock");
+  const unmasked = await askEdges(delivery, "unmask", plan.unmaskings);
+  if (plan.unmaskings.length > 0) seconds.lap("unmask");
   await carry("switch");
   const current = makesRelease ? await record(delivery, outlook, etags) : readCurrent(outlook);
   seconds.lap("record");
-  const confirmed = await invalidateEdges(plan.invalidations, delivery);
+  const invalidated = await askEdges(delivery, "invalidate", plan.invalidations);
   if (plan.invalidations.length > 0) seconds.lap("invalidate");
-  const isConfirmed = plan.invalidations.every(({ edge }) => confirmed.has(edge));
-  if (isConfirmed) await carry("announce");
-  await settle(delivery, outlook, current, {
-    confirmed,
-    announced: isConfirmed ? etags : new Map<ObjectKey, string>(),
-  });
+  // Workers only when every edge has confirmed the pages: none may send a client to a page that the edge still has old.
+  const canAnnounce = plan.invalidations.every(({ edge }) => invalidated.has(edge));
+  if (canAnnounce) await carry("announce");
+  const announced = canAnnounce
+    ? await askEdges(delivery, "invalidate", plan.lateInvalidations)
+    : new Set<string>();
+  if (plan.lateInvalidations.length > 0) seconds.lap("invalidate");
+
+  const rounds = [
+    { requests: plan.unmaskings, confirmed: unmasked },
+    { requests: plan.invalidations, confirmed: invalidated },
+    { requests: plan.lateInvalidations, confirmed: announced },
+  ];
+  const owing = new Set(
+    rounds.flatMap(({ requests, confirmed: by }) =>
+      requests.map(({ edge }) => edge).filter((edge) => !by.has(edge)),
+    ),
+  );
+  const confirmed = new Set([...delivery.edges].map(({ name }) => name).filter((name) => !owing.has(name)));
+  await settle(delivery, outlook, current, { confirmed, announced: etags });
   // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
-  if (isConfirmed) await carry("clear");
+  if (owing.size === 0) await carry("clear");
   return toResult(delivery, outlook, options, { phases: seconds.laps, confirmed });
 }
 
@@ -157,14 +173,22 @@ interface Lap {
   readonly seconds: number;
 }
 
-function createStopwatch({ clock }: Delivery): { readonly laps: Lap[]; lap: (name: Lap["name"]) => void } {
+interface Stopwatch {
+  readonly laps: Lap[];
+  /** Ends a lap; laps of the same name are one. */
+  lap(name: Lap["name"]): void;
+}
+
+function createStopwatch({ clock }: Delivery): Stopwatch {
   const laps: Lap[] = [];
   let last = clock.monotonicMs();
   return {
     laps,
     lap: (name) => {
       const now = clock.monotonicMs();
-      laps.push({ name, seconds: (now - last) / 1000 });
+      const known = laps.findIndex((lap) => lap.name === name);
+      const seconds = (now - last) / 1000 + (laps[known]?.seconds ?? 0);
+      laps.splice(known < 0 ? laps.length : known, known < 0 ? 0 : 1, { name, seconds });
       last = now;
     },
   };

@@ -82,7 +82,19 @@ export class RunningSandbox {
   ): Promise<RunningSandbox> {
     const child = spawn(
       process.execPath,
-      [PROGRAM, "sandbox", "--data", data, "--store-port", "0", "--format", "json", ...args],
+      [
+        PROGRAM,
+        "sandbox",
+        "--data",
+        data,
+        "--store-port",
+        "0",
+        "--edge-port",
+        "0",
+        "--format",
+        "json",
+        ...args,
+      ],
       { stdio: ["ignore", "pipe", "inherit"] },
     );
     const [line] = (await once(

@@ -2,19 +2,20 @@ import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { OperatorError } from "../../core/failures.ts";
-import type { SandboxFacts } from "../../sandbox/sandbox.ts";
-import { text, type Arguments, type Command } from "../command.ts";
-import type { Terminal } from "../terminal.ts";
+import type { Sandbox, SandboxFacts, SandboxOptions } from "../../sandbox/sandbox.ts";
+import { DURATION, parseSeconds } from "../../settings/units.ts";
+import { isSet, text, type Arguments, type Command } from "../command.ts";
+import { waitForStop, type Terminal } from "../terminal.ts";
 
 export const sandboxCommand: Command = {
   name: "sandbox",
   group: "practise",
-  about: "runs a simulated store on this machine until it is stopped",
+  about: "runs a simulated store and edge on this machine until it is stopped",
   options: {
     data: {
       kind: "text",
       value: "FOLDER",
-      about: "keep everything there; without it, in a folder that goes when the sandbox stops",
+      about: "keep everything there; without it, in a folder that goes at the end",
     },
     "store-port": {
       kind: "text",
@@ -22,7 +23,25 @@ export const sandboxCommand: Command = {
       about: "port of the store; 0: any free one",
       default: "8450",
     },
+    "edge-port": { kind: "text", value: "PORT", about: "port of the edge; 0: any free one", default: "8460" },
     bucket: { kind: "text", value: "NAME", about: "the bucket to begin with", default: "practice" },
+    pops: { kind: "text", value: "NUMBER", about: "points of presence of the edge", default: "1" },
+    propagation: { kind: "text", value: "DURATION", about: "until the last point has let go", default: "0s" },
+    origin: {
+      kind: "text",
+      value: "KIND",
+      about: "what the edge reads from",
+      choices: ["website", "objects"],
+      default: "objects",
+    },
+    query: {
+      kind: "text",
+      value: "HOW",
+      about: "whether the edge tells queries apart",
+      choices: ["ignored", "keyed"],
+      default: "ignored",
+    },
+    "client-routes": { kind: "switch", about: "unknown addresses are answered with the entry page" },
     format: {
       kind: "text",
       value: "FORMAT",
@@ -31,22 +50,20 @@ export const sandboxCommand: Command = {
       default: "text",
     },
   },
-  examples: [["rcourier sandbox --data ./sandbox", "a store that is still filled tomorrow"]],
+  examples: [
+    ["rcourier sandbox", "store and edge to practise on, gone when stopped"],
+    [
+      "rcourier sandbox --data ./sandbox --pops 3 --propagation 2s",
+      "still filled tomorrow; invalidations take their time",
+    ],
+  ],
   run: async (args, terminal) => {
-    const { startSandbox } = await import("../../sandbox/sandbox.ts");
     const folder = text(args, "data");
     const data =
       folder === undefined
         ? mkdtempSync(join(tmpdir(), "courier-sandbox-"))
         : resolve(terminal.folder, folder);
-    const storePort = readPort(args, "store-port");
-    const sandbox = await startSandbox({ data, storePort, bucket: text(args, "bucket") ?? "practice" }).catch(
-      (error: unknown) => {
-        throw (error as { code?: string }).code === "EADDRINUSE"
-          ? new OperatorError("port-taken", { port: storePort })
-          : error;
-      },
-    );
+    const sandbox = await start({ ...readOptions(args), data });
     showReady(sandbox.facts, args, terminal);
     await waitForStop();
     await sandbox.close();
@@ -55,44 +72,68 @@ export const sandboxCommand: Command = {
   },
 };
 
-function readPort(args: Arguments, option: string): number {
-  const port = Number(text(args, option));
-  if (!Number.isInteger(port) || port < 0 || port > 65_535)
-    throw new OperatorError("usage", {
-      reason: `--${option} ${text(args, option)}: not a port`,
-      command: "sandbox",
-    });
-  return port;
+async function start(options: SandboxOptions): Promise<Sandbox> {
+  const { startSandbox } = await import("../../sandbox/sandbox.ts");
+  try {
+    return await startSandbox(options);
+  } catch (error) {
+    const { code, port } = error as { code?: string; port?: number };
+    throw code === "EADDRINUSE" ? new OperatorError("port-taken", { port: port ?? "" }, {}, error) : error;
+  }
 }
+
+function readOptions(args: Arguments): Omit<SandboxOptions, "data"> {
+  const propagation = text(args, "propagation") ?? "0s";
+  if (!DURATION.test(propagation)) throw wrong("propagation", propagation, "a duration such as 2s");
+  return {
+    storePort: readNumber(args, "store-port", 65_535),
+    edgePort: readNumber(args, "edge-port", 65_535),
+    bucket: text(args, "bucket") ?? "practice",
+    points: Math.max(1, readNumber(args, "pops", 16)),
+    propagationMs: parseSeconds(propagation) * 1000,
+    origin: text(args, "origin") === "website" ? "website" : "objects",
+    query: text(args, "query") === "keyed" ? "keyed" : "ignored",
+    clientRoutes: isSet(args, "client-routes"),
+  };
+}
+
+function readNumber(args: Arguments, option: string, most: number): number {
+  const value = text(args, option) ?? "0";
+  if (!/^\d+$/.test(value) || Number(value) > most) throw wrong(option, value, `a number up to ${most}`);
+  return Number(value);
+}
+
+const wrong = (option: string, value: string, wanted: string): OperatorError =>
+  new OperatorError("usage", { reason: `--${option} ${value}: should be ${wanted}`, command: "sandbox" });
 
 function showReady(facts: SandboxFacts, args: Arguments, terminal: Terminal): void {
   if (text(args, "format") === "json") {
     terminal.print(`${JSON.stringify({ ready: true, ...facts })}\n`);
     return;
   }
-  const { endpoint, accessKeyId, secretAccessKey, bucket, region } = facts;
-  terminal.print(
-    [
-      `ready: the sandbox's store is at ${endpoint}, bucket ${bucket}; stop it with Ctrl-C`,
-      "",
-      "a destination for courier.yaml:",
-      "",
-      "  practice:",
-      `    store: { kind: s3, bucket: ${bucket}, endpoint: "${endpoint}", region: ${region} }`,
-      "",
-      "its credentials, which guard nothing:",
-      "",
-      `  export AWS_ACCESS_KEY_ID=${accessKeyId} AWS_SECRET_ACCESS_KEY=${secretAccessKey}`,
-      "",
-    ].join("\n"),
-  );
+  const { endpoint, edge, edgeApi, pops, distribution, accessKeyId, secretAccessKey, bucket, region } = facts;
+  const { style } = terminal;
+  const lines = [
+    `${style("good", "ready:")} stop it with Ctrl-C`,
+    "",
+    `  store   ${endpoint}   bucket ${bucket}`,
+    ...pops.map(
+      (address, index) => `  edge    ${address}${pops.length > 1 ? `   point of presence ${index + 1}` : ""}`,
+    ),
+    "",
+    style("strong", "a destination for courier.yaml"),
+    "",
+    "  destinations:",
+    "    practice:",
+    `      url: ${edge}`,
+    `      store: { kind: s3, bucket: ${bucket}, region: ${region}, endpoint: "${endpoint}" }`,
+    `      edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}" }`,
+    "",
+    style("strong", "its credentials, which guard nothing"),
+    "",
+    `  export AWS_ACCESS_KEY_ID=${accessKeyId}`,
+    `  export AWS_SECRET_ACCESS_KEY=${secretAccessKey}`,
+    "",
+  ];
+  terminal.print(lines.join("\n"));
 }
-
-/** Until somebody stops it, by hand or by ending the process that started it. */
-const waitForStop = (): Promise<void> =>
-  new Promise((resolveStop) => {
-    for (const signal of ["SIGINT", "SIGTERM"] as const)
-      process.once(signal, () => {
-        resolveStop();
-      });
-  });

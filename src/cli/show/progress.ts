@@ -5,6 +5,7 @@ import { counted, showBytes, showSeconds } from "./numbers.ts";
 const WORDS: Readonly<Record<string, string>> = {
   keep: "keeping old contents",
   stock: "stocking new assets",
+  unmask: "clearing the way for new assets",
   switch: "switching pages",
   record: "recording the release",
   invalidate: "asking edges to forget",

@@ -2,7 +2,16 @@ import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
 import type { ObjectHeaders, Parcel, Role } from "./parcel.ts";
 
 /** The phases that a delivery goes through, in this order (docs/order-of-effects.md). */
-export const PHASES = ["keep", "stock", "switch", "record", "invalidate", "announce", "clear"] as const;
+export const PHASES = [
+  "keep",
+  "stock",
+  "unmask",
+  "switch",
+  "record",
+  "invalidate",
+  "announce",
+  "clear",
+] as const;
 export type PhaseName = (typeof PHASES)[number];
 
 /** What must stand under a key before a step touches it. */
@@ -64,7 +73,12 @@ export interface Plan {
   readonly release: number;
   readonly previous: number;
   readonly phases: readonly StepPhase[];
+  /** Asked for before the switch: new assets that an edge may hold as missing. */
+  readonly unmaskings: readonly EdgeInvalidation[];
+  /** Asked for once the release is recorded. */
   readonly invalidations: readonly EdgeInvalidation[];
+  /** Asked for once the workers are announced. */
+  readonly lateInvalidations: readonly EdgeInvalidation[];
 }
 
 /** The key that a step writes or removes. */

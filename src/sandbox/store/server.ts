@@ -77,12 +77,9 @@ export class SandboxStore {
     ];
     const operation = nameOperation(request, target);
     try {
-      identity = authenticate(
-        { method: request.method ?? "", target: request.url ?? "/", headers: request.headers },
-        this.options.identities,
-        this.options.region,
-        Date.now(),
-      );
+      const { identities, region } = this.options;
+      const signed = { method: request.method ?? "", target: request.url ?? "/", headers: request.headers };
+      identity = authenticate(signed, { identities, region, service: "s3", nowMs: Date.now() });
       if (!identity) this.assertAnonymousAllowed(operation, target);
       await this.carryOut(operation, target, { request, response, received: (bytes) => (received = bytes) });
     } catch (error) {

@@ -14,6 +14,14 @@ export interface Identity {
   readonly secretAccessKey: string;
 }
 
+export interface SignatureRules {
+  readonly identities: readonly Identity[];
+  readonly region: string;
+  /** The protocol's name of the service that is asked. */
+  readonly service: "s3" | "cloudfront";
+  readonly nowMs: number;
+}
+
 /** A clock may be wrong by this much. */
 const SKEW_MS = 15 * 60 * 1000;
 
@@ -23,18 +31,24 @@ const SKEW_MS = 15 * 60 * 1000;
  */
 export function authenticate(
   request: SignedRequest,
-  identities: readonly Identity[],
-  region: string,
-  nowMs: number,
+  { identities, region, service, nowMs }: SignatureRules,
 ): Identity | undefined {
   const authorization = header(request, "authorization");
   if (authorization === "") return undefined;
   const parts =
-    /^AWS4-HMAC-SHA256 Credential=([^/]+)\/(\d{8})\/([^/]+)\/s3\/aws4_request, ?SignedHeaders=([^,]+), ?Signature=([0-9a-f]{64})$/.exec(
+    /^AWS4-HMAC-SHA256 Credential=([^/]+)\/(\d{8})\/([^/]+)\/([a-z0-9]+)\/aws4_request, ?SignedHeaders=([^,]+), ?Signature=([0-9a-f]{64})$/.exec(
       authorization,
     );
-  const [, accessKeyId = "", day = "", scopeRegion = "", signedHeaders = "", signature = ""] = parts ?? [];
-  if (!parts)
+  const [
+    ,
+    accessKeyId = "",
+    day = "",
+    scopeRegion = "",
+    scopeService = "",
+    signedHeaders = "",
+    signature = "",
+  ] = parts ?? [];
+  if (!parts || scopeService !== service)
     throw new ProtocolError(400, "AuthorizationHeaderMalformed", "The authorization header is malformed.");
   if (scopeRegion !== region) {
     throw new ProtocolError(
@@ -54,11 +68,11 @@ export function authenticate(
       "The difference between the request time and the current time is too large.",
     );
   }
-  const scope = `${day}/${scopeRegion}/s3/aws4_request`;
+  const scope = `${day}/${scopeRegion}/${service}/aws4_request`;
   const toSign = ["AWS4-HMAC-SHA256", date, scope, sha256(canonicalRequest(request, signedHeaders))].join(
     "\n",
   );
-  const key = [day, scopeRegion, "s3", "aws4_request"].reduce<string | Buffer>(
+  const key = [day, scopeRegion, service, "aws4_request"].reduce<string | Buffer>(
     (secret, part) => hmac(secret, part),
     `AWS4${identity.secretAccessKey}`,
   );

@@ -1,0 +1,99 @@
+import CachePolicy from "http-cache-semantics";
+import type { OriginAnswer } from "./origin.ts";
+
+/** A request as far as a cache looks at it. */
+export interface CacheRequest {
+  readonly method: string;
+  readonly url: string;
+  readonly headers: Record<string, string>;
+}
+
+interface Entry {
+  readonly policy: CachePolicy;
+  readonly answer: OriginAnswer;
+}
+
+export interface CachedAnswer extends OriginAnswer {
+  /** For `Cache-Status` (RFC 9211). */
+  readonly cacheStatus: string;
+}
+
+export type Fetch = (ifNoneMatch: string | undefined) => Promise<OriginAnswer>;
+
+/** A 404 without a word on its freshness is held for this long. */
+const NEGATIVE_SECONDS = 10;
+
+/** One point of presence's cache (RFC 9111, as a shared cache): policy by a general library, storage here. */
+export class EdgeCache {
+  private readonly entries = new Map<string, Entry[]>();
+
+  /** Answers from the cache or from the origin. `key` is what the edge tells answers apart by. */
+  async answer(key: string, request: CacheRequest, fetch: Fetch): Promise<CachedAnswer> {
+    const held = this.entries.get(key)?.find(({ policy }) => policy.satisfiesWithoutRevalidation(request));
+    if (held) {
+      const ttl = Math.round(held.policy.timeToLive() / 1000);
+      return { ...withAge(held), cacheStatus: `hit; ttl=${ttl}` };
+    }
+    const [stale] = this.entries.get(key) ?? [];
+    const etag = stale?.policy.revalidationHeaders(request)["if-none-match"];
+    const fresh = await fetch(typeof etag === "string" ? etag : undefined);
+    if (stale && fresh.status === 304) {
+      const { policy } = stale.policy.revalidatedPolicy(request, {
+        status: 304,
+        headers: toPolicyHeaders(fresh),
+      });
+      const renewed = {
+        policy,
+        answer: { ...stale.answer, headers: { ...stale.answer.headers, ...fresh.headers } },
+      };
+      this.store(key, renewed);
+      return { ...withAge(renewed), cacheStatus: "fwd=stale; fwd-status=304" };
+    }
+    const policy = new CachePolicy(
+      request,
+      { status: fresh.status, headers: toPolicyHeaders(fresh) },
+      { shared: true },
+    );
+    const stored = policy.storable();
+    if (stored) this.store(key, { policy, answer: fresh });
+    else this.entries.delete(key);
+    return { ...fresh, cacheStatus: `fwd=${stale ? "stale" : "uri-miss"}${stored ? "; stored" : ""}` };
+  }
+
+  /** Lets go of one address. @returns whether it was held */
+  forget(key: string): boolean {
+    return this.entries.delete(key);
+  }
+
+  /** Lets go of every address that fits. @returns how many were held */
+  forgetAll(fits: (key: string) => boolean): number {
+    const keys = [...this.entries.keys()].filter(fits);
+    for (const key of keys) this.entries.delete(key);
+    return keys.length;
+  }
+
+  private store(key: string, entry: Entry): void {
+    const others = (this.entries.get(key) ?? []).filter(
+      ({ policy }) => policy !== entry.policy && policy.storable() && policy.timeToLive() > 0,
+    );
+    // Variants stand beside each other as long as they are fresh; without `Vary` the newest is the only one.
+    this.entries.set(key, "vary" in entry.answer.headers ? [entry, ...others] : [entry]);
+  }
+}
+
+/**
+ * What the policy decides by. A 404 that says nothing of its freshness gets ours; `must-revalidate` is left out, since the
+ * library takes it for 'always', while it forbids only to serve what is stale (RFC 9111 §5.2.2.2), which is never done here.
+ */
+function toPolicyHeaders({ status, headers }: OriginAnswer): Record<string, string> {
+  const said = headers["cache-control"];
+  if (said !== undefined) return { ...headers, "cache-control": said.replace(/,?\s*must-revalidate/, "") };
+  return status === 404
+    ? { ...headers, "cache-control": `max-age=0, s-maxage=${NEGATIVE_SECONDS}` }
+    : { ...headers };
+}
+
+const withAge = ({ policy, answer }: Entry): OriginAnswer => ({
+  ...answer,
+  headers: { ...answer.headers, age: String(Math.floor(policy.age())) },
+});
