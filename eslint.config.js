@@ -74,4 +74,5 @@ export default tseslint.config(
     ignores: ["src/cli/**", "src/main.ts", "src/sandbox/**"],
     rules: { "no-console": "error" },
   },
+  { files: ["test/**/*.ts", "**/*.test.ts"], rules: { "max-params": "off" } },
 );

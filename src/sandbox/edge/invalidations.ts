@@ -39,42 +39,44 @@ export class InvalidationApi {
   }
 
   private async handle(request: IncomingMessage, response: ServerResponse): Promise<void> {
-    const { identities, distribution, ledger } = this.options;
-    const target = request.url ?? "/";
-    const [path = "/"] = target.split("?");
-    const [, id, batchId] = API.exec(path) ?? [];
-    const operation =
-      request.method === "POST"
-        ? "CreateInvalidation"
-        : batchId === undefined
-          ? "ListInvalidations"
-          : "GetInvalidation";
-    let [status, xml, code]: [number, string, string | undefined] = [200, "", undefined];
-    try {
-      const facts = { method: request.method ?? "", target, headers: request.headers };
-      if (!authenticate(facts, { identities, region: "us-east-1", service: "cloudfront", nowMs: Date.now() }))
-        throw new ProtocolError(403, "AccessDenied", "Access denied.");
-      if (id !== distribution)
-        throw new ProtocolError(404, "NoSuchDistribution", "The specified distribution does not exist.");
-      if (operation === "CreateInvalidation")
-        [status, xml] = [201, toBatchXml(this.create(parseBatch(await receiveText(request))))];
-      else if (operation === "GetInvalidation") xml = toBatchXml(this.find(batchId ?? ""));
-      else xml = this.toListXml();
-    } catch (error) {
-      const known =
-        error instanceof ProtocolError ? error : new ProtocolError(500, "InternalError", String(error));
-      [status, code] = [known.status, known.code];
-      xml = toErrorXml({ Type: "Sender", Code: known.code, Message: known.message });
-    }
+    const [path = "/"] = (request.url ?? "/").split("?");
+    const [, distribution, batch] = API.exec(path) ?? [];
+    const isNew = request.method === "POST";
+    const operation = isNew
+      ? "CreateInvalidation"
+      : batch === undefined
+        ? "ListInvalidations"
+        : "GetInvalidation";
+    const { status, xml, code } = await this.respond(request, distribution, batch).catch(toRefusal);
     response.writeHead(status, { "content-type": "text/xml" }).end(xml);
-    ledger.note({
+    const refused = code === undefined ? {} : { code };
+    this.options.ledger.note({
       part: "edge-api",
       operation,
       method: request.method ?? "",
       status,
       received: 0,
-      ...(code === undefined ? {} : { code }),
+      ...refused,
     });
+  }
+
+  private async respond(
+    request: IncomingMessage,
+    distribution: string | undefined,
+    batch: string | undefined,
+  ): Promise<ApiAnswer> {
+    const { identities } = this.options;
+    const facts = { method: request.method ?? "", target: request.url ?? "/", headers: request.headers };
+    if (!authenticate(facts, { identities, region: "us-east-1", service: "cloudfront", nowMs: Date.now() })) {
+      throw new ProtocolError(403, "AccessDenied", "Access denied.");
+    }
+    if (distribution !== this.options.distribution) {
+      throw new ProtocolError(404, "NoSuchDistribution", "The specified distribution does not exist.");
+    }
+    if (request.method === "POST") {
+      return { status: 201, xml: toBatchXml(this.create(parseBatch(await receiveText(request)))) };
+    }
+    return { status: 200, xml: batch === undefined ? this.toListXml() : toBatchXml(this.find(batch)) };
   }
 
   /** The same reference with the same paths is the same batch; with others it is refused. */
@@ -143,6 +145,18 @@ export class InvalidationApi {
       Items: { InvalidationSummary: items },
     });
   }
+}
+
+interface ApiAnswer {
+  readonly status: number;
+  readonly xml: string;
+  readonly code?: string;
+}
+
+function toRefusal(error: unknown): ApiAnswer {
+  const { status, code, message } =
+    error instanceof ProtocolError ? error : new ProtocolError(500, "InternalError", String(error));
+  return { status, code, xml: toErrorXml({ Type: "Sender", Code: code, Message: message }) };
 }
 
 /** A path reaches exactly itself, a trailing `*` everything that begins so, with any query. */
