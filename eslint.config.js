@@ -75,4 +75,8 @@ export default tseslint.config(
     rules: { "no-console": "error" },
   },
   { files: ["test/**/*.ts", "**/*.test.ts"], rules: { "max-params": "off" } },
+  {
+    files: ["demo/source/scripts/*.js"],
+    languageOptions: { globals: { document: "readonly", navigator: "readonly", fetch: "readonly" } },
+  },
 );

@@ -4,13 +4,14 @@ import { findNearest } from "../core/problems.ts";
 import { readEnvironmentOptions } from "../settings/environment.ts";
 import { COMMON, type Arguments, type Command, type Option } from "./command.ts";
 import { compareCommand } from "./commands/compare.ts";
+import { demoCommand } from "./commands/demo.ts";
 import { deliverCommand } from "./commands/deliver.ts";
 import { sandboxCommand } from "./commands/sandbox.ts";
 import { showFailure } from "./show/failure.ts";
 import { showCommandHelp, showHelp } from "./show/help.ts";
 import { openTerminal, type Terminal } from "./terminal.ts";
 
-export const COMMANDS: readonly Command[] = [compareCommand, deliverCommand, sandboxCommand];
+export const COMMANDS: readonly Command[] = [compareCommand, deliverCommand, sandboxCommand, demoCommand];
 
 /** Runs one call of the tool. @returns the exit code of docs/errors.md */
 export async function run(argv: readonly string[], version: string): Promise<number> {

@@ -25,7 +25,7 @@ export function showComparison(
   const { style } = terminal;
   const blocks = KINDS.map(([kind, word, mark]) => {
     const members = result.changes.filter(({ change }) => change === kind);
-    return toBlock(style(mark, word), members.map(toLine), options.all);
+    return toBlock(style(mark, word), toLines(members, terminal), options.all);
   });
   const keys = new Set(result.kept.map(({ key }) => key));
   const removed = toBlock(style("bad", "removed"), result.pruned.map(clean), options.all);
@@ -85,7 +85,7 @@ function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): stri
     ["kept", counted(kept.length, "file"), "", keptUntil(kept, now)],
     ["foreign", counted(counts.foreign, "object"), "", "not ours, left alone"],
   ];
-  const shown = rows.filter(([name, count]) => name === "unchanged" || !/^0 /.test(count));
+  const shown = rows.filter(([, count]) => !count.startsWith("0 "));
   const widths = [0, 1, 2].map((column) => Math.max(...shown.map((row) => (row[column] as string).length)));
   const lines = shown.map(([name, count, size, note]) =>
     `  ${name.padEnd(widths[0] ?? 0)}  ${count.padStart(widths[1] ?? 0)}  ${size.padStart(widths[2] ?? 0)}  ${terminal.style("faint", note)}`.trimEnd(),
@@ -103,7 +103,7 @@ function showInvalidation({ invalidation, dryRun }: DeliveryResult, { style }: T
       : confirmed
         ? `: ${style("good", "confirmed")}`
         : `: ${style("bad", "not confirmed, still owed")}`;
-    return `  edge ${edge} ${dryRun ? "would be" : "was"} asked to forget ${counted(addresses.length, "address", "addresses")} (${counted(patterns, "pattern")})${state}\n`;
+    return `  edge ${edge} ${dryRun ? "would be" : "was"} asked to forget ${counted(addresses.length, "address", "addresses")}${patterns === addresses.length ? "" : ` (${counted(patterns, "pattern")})`}${state}\n`;
   });
   return `\n${lines.join("")}`;
 }
@@ -128,8 +128,14 @@ function toBlock(title: string, lines: readonly string[], all: boolean): string 
   return `  ${title}\n${shown.map((line) => `    ${line}\n`).join("")}${rest > 0 ? `    and ${rest} more: --all\n` : ""}`;
 }
 
-const toLine = ({ key, role, size, reason }: Changes[number]): string =>
-  `${clean(key)}  ${role}, ${showBytes(size)}${/^(content|not there yet)$/.test(reason) ? "" : `, ${clean(reason)}`}`;
+/** Name, size, role and, where it says more than the heading, the reason. */
+function toLines(members: Changes, { style }: Terminal): string[] {
+  const width = Math.min(56, Math.max(0, ...members.map(({ key }) => key.length)));
+  return members.map(({ key, role, size, reason }) => {
+    const why = /^(content|not there yet)$/.test(reason) ? "" : `, ${clean(reason)}`;
+    return `${clean(key).padEnd(width)}  ${showBytes(size).padStart(8)}  ${style("faint", role + why)}`;
+  });
+}
 
 const parts = (...counts: readonly [number, string][]): string =>
   counts
@@ -139,7 +145,5 @@ const parts = (...counts: readonly [number, string][]): string =>
 
 function keptUntil(kept: DeliveryResult["kept"], now: Date): string {
   const [last] = kept.map(({ until }) => until).sort((a, b) => (a.at < b.at ? 1 : -1));
-  return last
-    ? `for open tabs: the last may go at release ${last.release}, not before ${showTime(last.at, now)}`
-    : "";
+  return last ? `for open tabs: until release ${last.release} at least, and ${showTime(last.at, now)}` : "";
 }

@@ -17,7 +17,7 @@ export const showSeconds = (seconds: number): string =>
 export const counted = (count: number, one: string, more = `${one}s`): string =>
   `${count.toLocaleString("en-GB")} ${count === 1 ? one : more}`;
 
-/** `in 13 d (2026-12-07 09:00 UTC)` or `2 h ago (…)`. */
+/** `13 d more (until 2026-12-07 09:00 UTC)` or `2 h ago (2026-11-23 07:00 UTC)`. */
 export function showTime(at: string, now: Date): string {
   const minutes = (Date.parse(at) - now.getTime()) / 60_000;
   const size = Math.abs(minutes);
@@ -27,6 +27,6 @@ export function showTime(at: string, now: Date): string {
       : size < 36 * 60
         ? `${Math.round(size / 60)} h`
         : `${Math.round(size / 1440)} d`;
-  const relative = minutes < 0 ? `${amount} ago` : `in ${amount}`;
-  return `${relative} (${at.slice(0, 16).replace("T", " ")} UTC)`;
+  const absolute = `${at.slice(0, 16).replace("T", " ")} UTC`;
+  return minutes < 0 ? `${amount} ago (${absolute})` : `${amount} more (until ${absolute})`;
 }

@@ -70,34 +70,45 @@ export class SandboxStore {
     const requestId = randomUUID();
     response.setHeader("x-amz-request-id", requestId);
     const target = parseTarget(request);
-    let [received, code, identity]: [number, string | undefined, Identity | undefined] = [
-      0,
-      undefined,
-      undefined,
-    ];
     const operation = nameOperation(request, target);
+    const seen: Seen = { received: 0 };
+    this.noteBeforeAnswer({ request, response, target, operation, seen });
     try {
       const { identities, region } = this.options;
       const signed = { method: request.method ?? "", target: request.url ?? "/", headers: request.headers };
-      identity = authenticate(signed, { identities, region, service: "s3", nowMs: Date.now() });
-      if (!identity) this.assertAnonymousAllowed(operation, target);
-      await this.carryOut(operation, target, { request, response, received: (bytes) => (received = bytes) });
+      const identity = authenticate(signed, { identities, region, service: "s3", nowMs: Date.now() });
+      if (identity) seen.identity = identity.accessKeyId;
+      else this.assertAnonymousAllowed(operation, target);
+      await this.carryOut(operation, target, {
+        request,
+        response,
+        received: (bytes) => (seen.received = bytes),
+      });
     } catch (error) {
-      code = refuse(request, response, { error, requestId, resource: target.path });
+      const refusal =
+        error instanceof ProtocolError ? error : new ProtocolError(500, "InternalError", String(error));
+      seen.code = refusal.code;
+      refuse(request, response, { refusal, requestId, resource: target.path });
     }
     request.resume();
+  }
+
+  /** The ledger's line is written before the client sees the answer: who reads the ledger then finds it there. */
+  private noteBeforeAnswer({ request, response, target, operation, seen }: Noted): void {
+    const writeHead = response.writeHead.bind(response) as (...args: unknown[]) => ServerResponse;
     const { bucket, key } = target;
-    this.options.ledger.note({
-      part: "store",
-      operation,
-      method: request.method ?? "",
-      ...(bucket === "" ? {} : { bucket }),
-      ...(key === "" ? {} : { key }),
-      status: response.statusCode,
-      ...(code === undefined ? {} : { code }),
-      received,
-      ...(identity ? { identity: identity.accessKeyId } : {}),
-    });
+    response.writeHead = ((status: number, ...rest: unknown[]) => {
+      this.options.ledger.note({
+        part: "store",
+        operation,
+        method: request.method ?? "",
+        ...(bucket === "" ? {} : { bucket }),
+        ...(key === "" ? {} : { key }),
+        status,
+        ...seen,
+      });
+      return writeHead(status, ...rest);
+    }) as typeof response.writeHead;
   }
 
   private assertAnonymousAllowed(operation: Operation, { bucket, key }: Target): void {
@@ -167,6 +178,21 @@ export class SandboxStore {
     this.createBucket(bucket);
     response.writeHead(200, { location: `/${bucket}`, "content-length": "0" }).end();
   }
+}
+
+/** What the ledger tells of a request beyond what it asked. */
+interface Seen {
+  received: number;
+  code?: string;
+  identity?: string;
+}
+
+interface Noted {
+  readonly request: IncomingMessage;
+  readonly response: ServerResponse;
+  readonly target: Target;
+  readonly operation: Operation;
+  readonly seen: Seen;
 }
 
 interface Wire {
@@ -240,31 +266,24 @@ function answerBuckets(buckets: readonly string[], response: ServerResponse): vo
   response.writeHead(200, { "content-type": "application/xml" }).end(xml);
 }
 
-/** Answers a failure in the protocol's form. @returns its code */
+/** Answers a failure in the protocol's form. */
 function refuse(
   request: IncomingMessage,
   response: ServerResponse,
-  facts: { error: unknown; requestId: string; resource: string },
-): string {
-  const known =
-    facts.error instanceof ProtocolError
-      ? facts.error
-      : new ProtocolError(500, "InternalError", String(facts.error));
+  { refusal, requestId, resource }: { refusal: ProtocolError; requestId: string; resource: string },
+): void {
   if (response.headersSent) {
     response.destroy();
-    return known.code;
+    return;
   }
+  const { code, message, status, extra } = refusal;
   const xml = toErrorXml({
-    Code: known.code,
-    Message: known.message,
-    Resource: facts.resource,
-    RequestId: facts.requestId,
-    ...known.extra,
+    Code: code,
+    Message: message,
+    Resource: resource,
+    RequestId: requestId,
+    ...extra,
   });
-  response.writeHead(known.status, {
-    "content-type": "application/xml",
-    "content-length": Buffer.byteLength(xml),
-  });
+  response.writeHead(status, { "content-type": "application/xml", "content-length": Buffer.byteLength(xml) });
   response.end(request.method === "HEAD" ? undefined : xml);
-  return known.code;
 }

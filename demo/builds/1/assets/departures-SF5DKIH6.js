@@ -1,0 +1,1 @@
+import{a as n,b as o}from"/assets/chunk-DOPMOYKG.js";async function r(t){let{times:e}=await(await fetch(`/timetables/${t.dataset.departures}.json`)).json(),s=e.find(a=>n(a)>o())??e[0];t.querySelector(".next").textContent=`next boat ${s}`}export{r as show};

@@ -1,0 +1,1 @@
+function s(e){let t=()=>{let{crossing:n,people:o,bicycle:u}=e.elements,c=Number(n.value)*Number(o.value)+(u.checked?1.5:0);e.querySelector("output").textContent=`${c.toFixed(2)} one way`};e.addEventListener("input",t),t()}export{s as show};

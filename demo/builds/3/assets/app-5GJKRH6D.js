@@ -1,0 +1,1 @@
+var o={"[data-departures]":()=>import("/assets/departures-LN7MSNHF.js"),"[data-fares]":()=>import("/assets/fares-PXHCF3IB.js"),"[data-map]":()=>import("/assets/map-Y5MOA232.js")};for(let[r,t]of Object.entries(o)){let e=document.querySelectorAll(r);e.length>0&&t().then(({show:a})=>e.forEach(a))}"serviceWorker"in navigator&&navigator.serviceWorker.register("/sw.js");

@@ -1,0 +1,1 @@
+import{a as n,b as e}from"/assets/chunk-DOPMOYKG.js";async function c(s){let{times:i}=await(await fetch(`/timetables/${s.dataset.departures}.json`)).json(),t=i.find(a=>n(a)>e()),o=t&&n(t)-e();s.querySelector(".next").textContent=t?`next boat ${t}, in ${o>=60?`${Math.floor(o/60)} h `:""}${o%60} min`:`first boat tomorrow ${i[0]}`}export{c as show};
