@@ -7,5 +7,5 @@ export default {
   testPathIgnorePatterns:
     process.env.COURIER_REAL_STORE === undefined ? ["/node_modules/", "/test/servers/"] : ["/node_modules/"],
   globalSetup: "<rootDir>/test/support/global-setup.js",
-  testTimeout: 60_000,
+  testTimeout: process.env.SOAK === undefined ? 60_000 : 600_000,
 };

@@ -10,10 +10,13 @@ const environment = {
   AWS_CONFIG_FILE: "/dev/null",
   AWS_SHARED_CREDENTIALS_FILE: "/dev/null",
 };
-if (process.argv.includes("--soak")) environment.SOAK = "1";
+if (process.argv.includes("--soak")) {
+  environment.SOAK = "1";
+  tests.push("src/workflows", "test/soak");
+}
 
 const steps =
-  tests.length > 0 || process.argv.includes("--soak")
+  tests.length > 0
     ? []
     : [
         ["node_modules/eslint/bin/eslint.js", "."],

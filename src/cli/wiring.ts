@@ -1,5 +1,7 @@
 import { randomBytes } from "node:crypto";
 import { userInfo } from "node:os";
+import { GUARD_CODES } from "../core/guards.ts";
+import { OperatorError } from "../core/failures.ts";
 import type { Delivery } from "../workflows/delivery.ts";
 import { createFolderBuild } from "../gather/folder-build.ts";
 import { withRetries } from "../perform/retry.ts";
@@ -31,6 +33,7 @@ export async function wireDelivery(args: Arguments, terminal: Terminal, report: 
   const store = await openStore(target, (kind) => (requests[kind] += 1));
   const note = text(args, "note");
   const commit = text(args, "commit");
+  const sequence = readSequence(text(args, "sequence"));
   return {
     target,
     source: createFolderBuild(target.buildFolder),
@@ -39,12 +42,13 @@ export async function wireDelivery(args: Arguments, terminal: Terminal, report: 
     clock: systemClock,
     report,
     requests,
-    allowed: new Set(list(args, "allow")),
+    allowed: readAllowed(list(args, "allow")),
     run: createRunName(),
     author: {
       by: userInfo().username,
       ...(commit === undefined ? {} : { commit }),
       ...(note === undefined ? {} : { note }),
+      ...(sequence === undefined ? {} : { sequence }),
     },
   };
 }
@@ -85,3 +89,20 @@ async function openEdges({ edges, url }: Target): Promise<Edge[]> {
 /** Sorts by time and is never twice the same. */
 const createRunName = (): string =>
   `${new Date().toISOString().replace(/[-:]|\.\d+Z/g, "")}-${randomBytes(4).toString("hex")}`;
+
+function readSequence(value: string | undefined): number | undefined {
+  if (value === undefined || /^\d{1,15}$/.test(value)) return value === undefined ? undefined : Number(value);
+  throw new OperatorError("usage", {
+    reason: `--sequence ${value}: should be a whole number`,
+    command: "deliver",
+  });
+}
+
+function readAllowed(codes: readonly string[]): Set<string> {
+  const wrong = codes.find((code) => !(GUARD_CODES as readonly string[]).includes(code));
+  if (wrong === undefined) return new Set(codes);
+  throw new OperatorError("usage", {
+    reason: `--allow ${wrong}: the guards that can be lifted are ${GUARD_CODES.join(", ")}`,
+    command: "deliver",
+  });
+}

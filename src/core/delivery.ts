@@ -6,7 +6,8 @@ import { isAssetLike } from "./model/parcel.ts";
 import type { Plan } from "./model/plan.ts";
 import type { DestinationState, RetainedRelease, Waybill } from "./model/release.ts";
 import { findOrderViolations } from "./order.ts";
-import { longestPageFreshness, type Build, type ExplainedParcel } from "./parcels.ts";
+import type { Analysis } from "./analysis.ts";
+import { longestPageFreshness, type Build } from "./parcels.ts";
 import { planDelivery } from "./plan.ts";
 import { listed, type Problem } from "./problems.ts";
 import { selectExpiredState, selectNeededContents, selectRetained, type RetentionRule } from "./retention.ts";
@@ -16,13 +17,15 @@ export interface DeliveryFacts {
   readonly site: string;
   readonly entry: string;
   readonly build: Build;
-  readonly parcels: readonly ExplainedParcel[];
+  readonly analysis: Analysis;
   readonly state: DestinationState;
   readonly probes: ReadonlyMap<ObjectKey, Probe>;
   readonly retention: RetentionRule;
   readonly addresses: AddressRules;
   readonly edges: readonly EdgeNeeds[];
   readonly vanishShare: number;
+  readonly sequence?: number | undefined;
+  readonly isExposed: boolean;
   readonly allowed: ReadonlySet<string>;
   /** Waybills of the releases that stay retained, without the current one; undefined where one could not be read. */
   readonly olderWaybills: readonly Waybill[] | undefined;
@@ -53,7 +56,8 @@ export const nextRelease = (state: DestinationState): number => (state.pointer?.
 
 /** Decides a whole delivery. Throws only where the plan would break an order invariant, which is a fault of ours. */
 export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
-  const { state, parcels, retention } = facts;
+  const { state, retention } = facts;
+  const { parcels, problems } = facts.analysis;
   const comparison = compareParcels(parcels, state, facts.probes);
   const makesRelease = needsRelease(comparison, facts);
   const release = makesRelease ? nextRelease(state) : (state.pointer?.release ?? 0);
@@ -79,7 +83,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     comparison,
     plan,
     refusals: findRefusals(
-      { ...facts, comparison, folder: facts.build.folder, withheld: facts.build.withheld },
+      { ...facts, comparison, parcels, problems, folder: facts.build.folder },
       facts.allowed,
     ),
     warnings: findWarnings(facts, comparison),
@@ -92,7 +96,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
 /** A build that equals the release makes none, not even to write what that release still had to announce. */
 function needsRelease(
   { changes, unrecorded, pending }: Comparison,
-  { state, parcels }: DeliveryFacts,
+  { state, analysis: { parcels } }: DeliveryFacts,
 ): boolean {
   if (state.waybill === undefined || changes.some(({ parcel }) => !pending.has(parcel.key))) return true;
   const keys = new Set(parcels.map(({ key }) => key));
@@ -126,10 +130,16 @@ function selectExpired(
     : assets;
 }
 
-function findWarnings({ build, state, olderWaybills }: DeliveryFacts, comparison: Comparison): string[] {
+function findWarnings({ analysis, state, olderWaybills }: DeliveryFacts, comparison: Comparison): string[] {
   const warnings: string[] = [];
-  if (build.withheld.length > 0)
-    warnings.push(`left out, since it must never be shipped: ${listed(build.withheld)}`);
+  const lesser = analysis.problems.filter(({ severity }) => severity === "warning");
+  if (lesser.length > 0) {
+    const first = lesser[0] as Problem;
+    const more = lesser.length > 1 ? `, and ${lesser.length - 1} more: rcourier survey` : "";
+    warnings.push(
+      `${first.path ?? ""}${first.line === undefined ? "" : `:${first.line}`}: ${first.message}${more}`,
+    );
+  }
   const drifted = comparison.changes
     .filter(({ kind }) => kind === "drifted" || kind === "missing")
     .map(({ parcel }) => parcel.key);

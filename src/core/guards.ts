@@ -8,8 +8,12 @@ export interface GuardFacts {
   readonly entry: string;
   readonly folder: string;
   readonly parcels: readonly Parcel[];
-  /** Paths that were left out since nobody may read them: keys, environments, repositories. */
-  readonly withheld: readonly string[];
+  /** What the analysis of the build found; its errors are refusals. */
+  readonly problems: readonly Problem[];
+  /** The number that this delivery was given, for builds that may come out of order. */
+  readonly sequence?: number | undefined;
+  /** Whether an anonymous reader got the state part. */
+  readonly isExposed: boolean;
   readonly state: DestinationState;
   readonly comparison: Comparison;
   /** The share of addresses that may stop answering, 0 to 1. */
@@ -21,11 +25,31 @@ const VANISH_FLOOR = 10;
 
 /** Guards that no option lifts: without a build there is nothing to deliver. */
 const FINAL = new Set(["empty-build"]);
-export const GUARD_CODES = ["no-entry", "wrong-folder", "vanish", "other-site"] as const;
+export const GUARD_CODES = [
+  "no-entry",
+  "wrong-folder",
+  "never-ship",
+  "missing-asset",
+  "case-clash",
+  "unfit-name",
+  "vanish",
+  "other-site",
+  "fingerprint-reused",
+  "older",
+  "exposed",
+] as const;
 
 /** Everything that speaks against this delivery, lifted guards left out. */
 export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): Problem[] {
-  const all = [findEmptyBuild(facts), findNoEntry(facts), findVanishing(facts), findOtherSite(facts)];
+  const all = [
+    findEmptyBuild(facts),
+    findNoEntry(facts),
+    ...facts.problems.filter(({ severity }) => severity === "error"),
+    findVanishing(facts),
+    findOtherSite(facts),
+    findOlder(facts),
+    findExposed(facts),
+  ];
   return all.filter(
     (problem) => problem !== undefined && (FINAL.has(problem.code) || !allowed.has(problem.code)),
   ) as Problem[];
@@ -92,5 +116,25 @@ function findOtherSite({ state, site }: GuardFacts): Problem | undefined {
     "other-site",
     `this destination holds another site, ${found}`,
     "check bucket and prefix of the destination",
+  );
+}
+
+/** A later build is live: this one would take the site back. */
+function findOlder({ state, sequence }: GuardFacts): Problem | undefined {
+  const live = state.waybill?.sequence;
+  if (sequence === undefined || live === undefined || live <= sequence) return undefined;
+  return refusal(
+    "older",
+    `build ${sequence} is older than build ${live}, which is live`,
+    "deliver the newest build; to go back on purpose, lift this",
+  );
+}
+
+function findExposed({ isExposed }: GuardFacts): Problem | undefined {
+  if (!isExposed) return undefined;
+  return refusal(
+    "exposed",
+    "anybody can read the records of deliveries (.courier/)",
+    "deny anonymous reads below .courier/ in the bucket's policy",
   );
 }

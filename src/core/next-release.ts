@@ -11,6 +11,7 @@ export interface NextReleaseFacts {
   readonly by: string;
   readonly commit?: string;
   readonly note?: string;
+  readonly sequence?: number;
   readonly parcels: readonly Parcel[];
   readonly state: DestinationState;
   readonly decision: DeliveryDecision;
@@ -37,6 +38,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     by: facts.by,
     ...(facts.commit === undefined ? {} : { commit: facts.commit }),
     ...(facts.note === undefined ? {} : { note: facts.note }),
+    ...(facts.sequence === undefined ? {} : { sequence: facts.sequence }),
     parcels: parcels.map(toRecorded),
     // Those that this very delivery clears are still listed: it may die before it gets there.
     standing: decision.comparison.stale

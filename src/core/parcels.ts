@@ -1,7 +1,8 @@
 import { createHeaderDecider, type HeaderDecision, type HeaderRules } from "./headers.ts";
 import { byText, type Sha256 } from "./model/names.ts";
 import { isPageLike, type Parcel, type Role } from "./model/parcel.ts";
-import { classifyRoles } from "./roles.ts";
+import type { Reference } from "./references/reference.ts";
+import { classifyRoles, type EarlierFile } from "./roles.ts";
 
 /** One file of the build as it was read. */
 export interface BuildFile {
@@ -11,6 +12,10 @@ export interface BuildFile {
   readonly hash: Sha256;
   /** Its first bytes, for files whose name does not tell their type. */
   readonly head: Uint8Array;
+  /** What it names, as written. */
+  readonly references: readonly Reference[];
+  /** What its text holds that nobody should be shown, in words. */
+  readonly secrets: readonly string[];
 }
 
 export interface Build {
@@ -26,6 +31,8 @@ export interface ParcelRules {
   readonly entry: string;
   readonly notFound?: string | undefined;
   readonly rules: HeaderRules;
+  /** Hashes of what an earlier release had, by key: evidence that overrules names. */
+  readonly earlier: ReadonlyMap<string, EarlierFile>;
 }
 
 /** A parcel with the reasons for what it is. */
@@ -36,11 +43,11 @@ export interface ExplainedParcel extends Parcel, Pick<HeaderDecision, "freshness
 /** What each file of the build should be in the store, sorted by key; the same for any order of the files. */
 export function decideParcels(
   { files, namedTokens }: Build,
-  { entry, notFound, rules }: ParcelRules,
+  { entry, notFound, rules, earlier }: ParcelRules,
 ): ExplainedParcel[] {
   const paths = files.map(({ path }) => path);
   const errorPage = notFound ?? (paths.includes("404.html") ? "404.html" : undefined);
-  const roles = classifyRoles({ paths, entry, notFound: errorPage, namedTokens });
+  const roles = classifyRoles({ files, entry, notFound: errorPage, namedTokens, earlier });
   const decideHeaders = createHeaderDecider(rules);
   return files
     .map(({ path, size, hash, head }) => {

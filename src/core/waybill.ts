@@ -24,6 +24,7 @@ const headerLine = z.object({
   by: z.string(),
   commit: z.string().optional(),
   note: z.string().optional(),
+  sequence: z.int().optional(),
   parcels: z.int(),
   standing: z.int(),
 });

@@ -3,6 +3,8 @@ import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
 import { OperatorError } from "../core/failures.ts";
 import { findFingerprintNames, findTokensIn } from "../core/fingerprint.ts";
+import { findReferences, REFERRING } from "../core/references/find.ts";
+import { findSecrets } from "../core/secrets.ts";
 import type { Build, BuildFile } from "../core/parcels.ts";
 import type { Sha256 } from "../core/model/names.ts";
 import type { Scan, ScannedFile } from "./scan-build.ts";
@@ -12,36 +14,28 @@ export const WHOLE_BYTES = 8 * 1024 * 1024;
 const HEAD_BYTES = 512;
 const TEXT = /\.(html?|xhtml|js|mjs|cjs|css|json|webmanifest|xml|txt|svg|data)$/i;
 
-/** Reads every file once: its hash, its first bytes, and which hashed names it mentions. */
+/** Reads every file once: its hash, its first bytes, what it names, and what it should not hold. */
 export function hashBuild(folder: string, { files, withheld }: Scan): Build {
   const names = findFingerprintNames(files.map(({ path }) => path));
   const tokens = new Set([...names.values()].map(({ token }) => token));
   const namedTokens = new Set<string>();
-  const note = (path: string, text: string): void => {
-    const own = names.get(path)?.token;
-    for (const token of findTokensIn(text, tokens)) if (token !== own) namedTokens.add(token);
-  };
-  const hashed = files.map((file) =>
-    file.size > WHOLE_BYTES
-      ? hashLarge(folder, file)
-      : hashSmall(folder, file, tokens.size > 0 ? note : undefined),
-  );
+  const hashed = files.map((file) => {
+    if (file.size > WHOLE_BYTES) return hashLarge(folder, file);
+    const bytes = readBuildFile(folder, file.path);
+    const text = TEXT.test(file.path) ? bytes.toString("utf8") : undefined;
+    const own = names.get(file.path)?.token;
+    for (const token of text === undefined ? [] : findTokensIn(text, tokens))
+      if (token !== own) namedTokens.add(token);
+    return {
+      path: file.path,
+      size: bytes.length,
+      hash: hashOnce("sha256", bytes),
+      head: Uint8Array.from(bytes.subarray(0, HEAD_BYTES)),
+      references: text !== undefined && REFERRING.test(file.path) ? findReferences(file.path, text) : [],
+      secrets: findSecrets(text ?? bytes.toString("latin1", 0, HEAD_BYTES)),
+    };
+  });
   return { folder, files: hashed, namedTokens, withheld };
-}
-
-function hashSmall(
-  folder: string,
-  { path }: ScannedFile,
-  note?: (path: string, text: string) => void,
-): BuildFile {
-  const bytes = readBuildFile(folder, path);
-  if (note && TEXT.test(path)) note(path, bytes.toString("utf8"));
-  return {
-    path,
-    size: bytes.length,
-    hash: hashOnce("sha256", bytes),
-    head: Uint8Array.from(bytes.subarray(0, HEAD_BYTES)),
-  };
 }
 
 /** A file of the build in memory. Throws `build-changed` when it is gone. */
@@ -66,7 +60,14 @@ function hashLarge(folder: string, { path }: ScannedFile): BuildFile {
       sum.update(chunk);
       size += count;
     }
-    return { path, size, hash: sum.digest("hex"), head: head ?? new Uint8Array() };
+    return {
+      path,
+      size,
+      hash: sum.digest("hex"),
+      head: head ?? new Uint8Array(),
+      references: [],
+      secrets: [],
+    };
   } finally {
     closeSync(file);
   }

@@ -21,6 +21,7 @@ export function withRetries(store: ObjectStore, tools: RetryTools): ObjectStore 
     get: (key) => again(() => store.get(key)),
     put: (key, content, headers, condition) => again(() => store.put(key, content, headers, condition)),
     copy: (from, to, headers) => again(() => store.copy(from, to, headers)),
+    isPublic: (key) => again(() => store.isPublic(key)),
     remove: (keys) => again(() => store.remove(keys)),
     close: () => {
       store.close();

@@ -24,6 +24,8 @@ export interface ObjectStore {
   copy(from: CopySource, to: ObjectKey, headers?: ObjectHeaders): Promise<Written>;
   /** Removes objects; one that is not there counts as removed. */
   remove(keys: readonly ObjectKey[]): Promise<void>;
+  /** Whether anybody may read an object, unsigned. */
+  isPublic(key: ObjectKey): Promise<boolean>;
   /** Lets go of connections. */
   close(): void;
 }

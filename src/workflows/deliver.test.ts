@@ -59,7 +59,7 @@ test("any build against any destination: no order violation, then no difference,
         }
       },
     ),
-    { numRuns: 300 },
+    { numRuns: process.env.SOAK === undefined ? 300 : 5000 },
   );
   expect(deliveries).toBeGreaterThan(300);
 });
@@ -80,6 +80,7 @@ function dyingStore(store: MemoryStore, dieAt: number, lostAnswer: boolean): Obj
     get: (key) => store.get(key),
     put: (...args) => write(() => store.put(...args)),
     copy: (...args) => write(() => store.copy(...args)),
+    isPublic: () => store.isPublic(),
     remove: (keys) => write(() => store.remove(keys)),
     close: () => undefined,
   };

@@ -5,6 +5,7 @@ import type { ObjectKey } from "../core/model/names.ts";
 import { phaseOf, stepsOf, targetOf, type PhaseName } from "../core/model/plan.ts";
 import type { OwedInvalidation, Pointer, Waybill } from "../core/model/release.ts";
 import { toPointer, toWaybill } from "../core/next-release.ts";
+import type { Problem } from "../core/problems.ts";
 import type { DeliveryResult } from "../core/results.ts";
 import { readPointer } from "../gather/read-destination.ts";
 import { carryOut, type PerformTools } from "../perform/carry-out.ts";
@@ -87,14 +88,24 @@ export async function deliver(delivery: Delivery, options: DeliverOptions): Prom
   return toResult(delivery, outlook, options, { phases: seconds.laps, confirmed });
 }
 
-/** Throws `refused` with everything that speaks against a delivery. */
+/** How many findings of one guard a refusal names before it counts the rest. */
+const MOST_FINDINGS = 8;
+
+/** Throws `refused` with everything that speaks against a delivery, guard by guard. */
 export function assertNotRefused({ refusals }: DeliveryDecision): void {
   if (refusals.length === 0) return;
-  const problems = refusals
-    .map(({ code, message, hint }) => `  ${message}\n    ${hint ?? ""} (${code})`)
-    .join("\n");
-  throw new OperatorError("refused", { problems }, { codes: refusals.map(({ code }) => code).join(",") });
+  const codes = [...new Set(refusals.map(({ code }) => code))];
+  const blocks = codes.map((code) => {
+    const found = refusals.filter((problem) => problem.code === code);
+    const lines = found.slice(0, MOST_FINDINGS).map((problem) => `  ${showPlace(problem)}${problem.message}`);
+    const more = found.length > MOST_FINDINGS ? [`  and ${found.length - MOST_FINDINGS} more`] : [];
+    return [...lines, ...more, `    ${found[0]?.hint ?? ""} (${code})`].join("\n");
+  });
+  throw new OperatorError("refused", { problems: blocks.join("\n") }, { codes: codes.join(",") });
 }
+
+const showPlace = ({ path, line }: Problem): string =>
+  path === undefined ? "" : `${path}${line === undefined ? "" : `:${line}`}: `;
 
 const isIdle = ({ decision }: Outlook): boolean =>
   !decision.makesRelease &&
@@ -158,9 +169,7 @@ async function settle(
 /** A person's answer may take minutes: what was planned counts only while nobody else has delivered. */
 async function planAgainIfMoved(delivery: Delivery, outlook: Outlook): Promise<Outlook> {
   const standing = await readPointer(delivery.store);
-  return standing?.etag === outlook.state.pointerEtag
-    ? outlook
-    : planAgain(delivery, outlook.build, outlook.parcels);
+  return standing?.etag === outlook.state.pointerEtag ? outlook : planAgain(delivery, outlook.build);
 }
 
 const createTools = (

@@ -19,5 +19,10 @@ export interface Delivery {
   /** Names this run among all. */
   readonly run: string;
   /** Who delivers what, for the waybill. */
-  readonly author: { readonly by: string; readonly commit?: string; readonly note?: string };
+  readonly author: {
+    readonly by: string;
+    readonly commit?: string;
+    readonly note?: string;
+    readonly sequence?: number;
+  };
 }

@@ -2,7 +2,9 @@ import { compareParcels } from "../core/compare.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
-import { decideParcels, longestPageFreshness, type Build, type ExplainedParcel } from "../core/parcels.ts";
+import { analyseBuild, type Analysis } from "../core/analysis.ts";
+import { POINTER_KEY } from "../core/model/names.ts";
+import { longestPageFreshness, type Build, type ExplainedParcel } from "../core/parcels.ts";
 import { probeObjects, readDestination, readWaybill } from "../gather/read-destination.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
 import type { Delivery } from "./delivery.ts";
@@ -10,6 +12,7 @@ import type { Delivery } from "./delivery.ts";
 /** A build, a destination, and what is to be done: everything that `compare` prints and `deliver` carries out. */
 export interface Outlook {
   readonly build: Build;
+  readonly analysis: Analysis;
   readonly parcels: readonly ExplainedParcel[];
   readonly state: DestinationState;
   readonly decision: DeliveryDecision;
@@ -17,33 +20,26 @@ export interface Outlook {
 
 /** Reads the build and the destination and decides the delivery; writes nothing. */
 export async function planOutlook(delivery: Delivery): Promise<Outlook> {
-  const { target, report } = delivery;
-  const build = delivery.source.read(target.exclude);
-  const parcels = decideParcels(build, target);
-  assertRetentionCoversPages(delivery, parcels);
-  const outlook = await planAgain(delivery, build, parcels);
-  report({
-    event: "gathered",
-    files: parcels.length,
-    bytes: parcels.reduce((sum, { size }) => sum + size, 0),
-    objects: outlook.state.listing.length,
-  });
+  const outlook = await planAgain(delivery, delivery.source.read(delivery.target.exclude));
+  const { parcels, state } = outlook;
+  const bytes = parcels.reduce((sum, { size }) => sum + size, 0);
+  delivery.report({ event: "gathered", files: parcels.length, bytes, objects: state.listing.length });
   return outlook;
 }
 
 /** The same for a build that was read before: after a person's answer, or another run's delivery. */
-export async function planAgain(
-  { target, store, allowed }: Delivery,
-  build: Build,
-  parcels: readonly ExplainedParcel[],
-): Promise<Outlook> {
+export async function planAgain(delivery: Delivery, build: Build): Promise<Outlook> {
+  const { target, store, allowed, author } = delivery;
   const state = await readDestination(store, target.destination);
-  const { unprobed } = compareParcels(parcels, state);
+  const analysis = analyseBuild(build, target, state);
+  const { parcels } = analysis;
+  assertRetentionCoversPages(delivery, parcels);
+  const { unprobed, changes } = compareParcels(parcels, state);
   const probes = await probeObjects(store, unprobed);
   const decision = decideDelivery({
     ...target,
     build,
-    parcels,
+    analysis,
     state,
     probes,
     edges: target.edges.map((edge) => ({
@@ -52,9 +48,12 @@ export async function planAgain(
       takesEverything: edge.kind === "distribution" && edge.wildcards > 0 && edge.wildcard !== "none",
     })),
     allowed,
+    sequence: author.sequence,
+    // Asked only when something is about to be written: an unchanged build costs no request more.
+    isExposed: state.pointer !== undefined && changes.length > 0 && (await store.isPublic(POINTER_KEY)),
     olderWaybills: await readOlderWaybills(store, state, target.retention),
   });
-  return { build, parcels, state, decision };
+  return { build, analysis, parcels, state, decision };
 }
 
 async function readOlderWaybills(

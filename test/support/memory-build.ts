@@ -16,6 +16,8 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
       size: Buffer.byteLength(text),
       hash: hash("sha256", text),
       head: Buffer.from(text),
+      references: [],
+      secrets: [],
     })),
     namedTokens: new Set([...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => token)),
     withheld: [],

@@ -95,7 +95,7 @@ export class RunningSandbox {
         "json",
         ...args,
       ],
-      { stdio: ["ignore", "pipe", "inherit"] },
+      { stdio: ["ignore", "pipe", "inherit"], env: { PATH: process.env.PATH } },
     );
     const [line] = (await once(
       createInterface({ input: child.stdout as NodeJS.ReadableStream }),

@@ -12,6 +12,11 @@ export const deliverCommand: Command = {
     yes: SHARED.yes,
     allow: SHARED.allow,
     note: { kind: "text", value: "TEXT", about: "a note for the release's record" },
+    sequence: {
+      kind: "text",
+      value: "NUMBER",
+      about: "this build's number: refused when a higher one is live",
+    },
     commit: { kind: "text", value: "ID", about: "the commit of the build, for the release's record" },
     format: { ...SHARED.format, choices: ["text", "json", "ndjson"] },
     output: SHARED.output,

@@ -13,6 +13,8 @@ export interface Waybill {
   readonly by: string;
   readonly commit?: string;
   readonly note?: string;
+  /** The number that this build was given, where builds may come out of order. */
+  readonly sequence?: number;
   readonly parcels: readonly RecordedParcel[];
   /** Our objects that still stand though this release does not list them; each has `lastIn`. */
   readonly standing: readonly RecordedParcel[];

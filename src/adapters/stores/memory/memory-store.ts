@@ -83,6 +83,10 @@ export class MemoryStore implements ObjectStore {
     return Promise.resolve();
   }
 
+  isPublic(): Promise<boolean> {
+    return Promise.resolve(false);
+  }
+
   close(): void {
     // Nothing to let go of.
   }

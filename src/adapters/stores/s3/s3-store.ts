@@ -31,6 +31,7 @@ import { isNotFound, toStoreError } from "./failures.ts";
 
 /** Objects of one bulk delete; the protocol's limit. */
 const DELETE_BATCH = 1000;
+const ANONYMOUS_MS = 3000;
 
 /** Any server of the S3 REST protocol. */
 export function createS3Store(settings: S3Settings, count: CountRequest): ObjectStore {
@@ -141,6 +142,30 @@ class S3Store implements ObjectStore {
   async remove(keys: readonly ObjectKey[]): Promise<void> {
     for (let start = 0; start < keys.length; start += DELETE_BATCH)
       await this.removeBatch(keys.slice(start, start + DELETE_BATCH));
+  }
+
+  async isPublic(key: ObjectKey): Promise<boolean> {
+    this.count("get");
+    const { bucket, prefix } = this.location;
+    const { endpoint, region, addressing } = this.settings;
+    const base = new URL(endpoint ?? `https://s3.${region ?? "us-east-1"}.amazonaws.com`);
+    const path = (prefix + key).split("/").map(encodeURIComponent).join("/");
+    const url =
+      addressing === "path"
+        ? `${base.origin}/${bucket}/${path}`
+        : `${base.protocol}//${bucket}.${base.host}/${path}`;
+    try {
+      const answer = await fetch(url, {
+        method: "GET",
+        redirect: "manual",
+        signal: AbortSignal.timeout(ANONYMOUS_MS),
+      });
+      await answer.body?.cancel();
+      return answer.status === 200;
+    } catch {
+      // What can't be reached unsigned is not public from here.
+      return false;
+    }
   }
 
   close(): void {

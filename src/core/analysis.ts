@@ -1,0 +1,119 @@
+import type { AddressRules } from "./addresses.ts";
+import { recordedByKey } from "./compare.ts";
+import type { DestinationState } from "./model/release.ts";
+import { decideParcels, type Build, type ExplainedParcel, type ParcelRules } from "./parcels.ts";
+import { findNameProblems } from "./names-check.ts";
+import { byText } from "./model/names.ts";
+import { type Problem } from "./problems.ts";
+import { buildReferenceGraph, findReferenceProblems, type ReferenceGraph } from "./reference-graph.ts";
+import type { EarlierFile } from "./roles.ts";
+
+export interface AnalysisRules extends Omit<ParcelRules, "earlier"> {
+  readonly addresses: AddressRules;
+  /** The public address of the destination. */
+  readonly url?: string | undefined;
+  readonly clientRoutes: boolean;
+}
+
+/** A build, known completely: what each file is and gets, who names whom, and what is wrong with it. */
+export interface Analysis {
+  readonly parcels: readonly ExplainedParcel[];
+  readonly graph: ReferenceGraph;
+  /** By severity, then by path and line. */
+  readonly problems: readonly Problem[];
+}
+
+/** Analyses a build; what is recorded of the destination counts as evidence. */
+export function analyseBuild(
+  build: Build,
+  rules: AnalysisRules,
+  state: DestinationState | undefined,
+): Analysis {
+  const earlier = state ? toEarlier(state) : new Map<string, EarlierFile>();
+  const parcels = decideParcels(build, { ...rules, earlier });
+  const facts = {
+    files: build.files,
+    addresses: rules.addresses,
+    origin: rules.url === undefined ? undefined : new URL(rules.url).origin,
+    clientRoutes: rules.clientRoutes,
+    isRedirected: () => false,
+  };
+  const graph = buildReferenceGraph(facts);
+  const problems = [
+    ...findReferenceProblems(graph, facts),
+    ...findNameProblems(build.files.map(({ path }) => path)),
+    ...findSecretProblems(build),
+    ...findWithheld(build),
+    ...findSourceMaps(build),
+    ...findReused(parcels, earlier),
+  ];
+  return { parcels, graph, problems: sortProblems(problems) };
+}
+
+const toEarlier = (state: DestinationState): Map<string, EarlierFile> =>
+  new Map([...recordedByKey(state)].map(([key, { hash, role }]) => [key, { hash, role }]));
+
+const SEVERITIES = ["error", "warning", "note"] as const;
+
+const sortProblems = (problems: readonly Problem[]): Problem[] =>
+  problems.toSorted(
+    (a, b) =>
+      SEVERITIES.indexOf(a.severity) - SEVERITIES.indexOf(b.severity) ||
+      byText(a.code, b.code) ||
+      byText(a.path ?? "", b.path ?? "") ||
+      (a.line ?? 0) - (b.line ?? 0),
+  );
+
+function findSecretProblems({ files }: Build): Problem[] {
+  return files.flatMap(({ path, secrets }) =>
+    secrets.map((name): Problem => ({
+      code: "never-ship",
+      severity: "error",
+      path,
+      message: `holds ${name}`,
+      hint: "take it out, and replace the credential: it may have been seen",
+    })),
+  );
+}
+
+function findWithheld({ withheld }: Build): Problem[] {
+  return withheld.map((path) => ({
+    code: "never-ship",
+    severity: "error",
+    path,
+    message: "must never be shipped; it is left out in any case",
+    hint: "is this folder the build, and nothing but the build?",
+  }));
+}
+
+/** Source maps show the sources to whoever asks. */
+function findSourceMaps({ files }: Build): Problem[] {
+  const [first, ...others] = files.filter(({ path }) => path.endsWith(".map"));
+  if (!first) return [];
+  const message = `${others.length + 1} source maps are shipped: they show your sources to whoever asks`;
+  return [
+    {
+      code: "source-maps",
+      severity: "note",
+      path: first.path,
+      message,
+      hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',
+    },
+  ];
+}
+
+/** A name that browsers were told never to ask for again, with other bytes. */
+function findReused(
+  parcels: readonly ExplainedParcel[],
+  earlier: ReadonlyMap<string, EarlierFile>,
+): Problem[] {
+  return parcels.flatMap(({ key, hash, role }): Problem[] => {
+    const known = earlier.get(key);
+    if (role !== "fingerprinted" || known?.role !== "fingerprinted" || known.hash === hash) return [];
+    const message =
+      "was delivered as immutable and has other bytes now: browsers keep the old ones for a year";
+    const hint =
+      "a build step after hashing changes it: hash last, or give the file a freshness rule of its own and another name";
+    return [{ code: "fingerprint-reused", severity: "error", path: key, message, hint }];
+  });
+}

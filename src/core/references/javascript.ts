@@ -1,0 +1,80 @@
+import { parse, type Node, type Options } from "acorn";
+import { createLineFinder, type Reference } from "./reference.ts";
+
+/**
+ * What a script loads: static and dynamic imports, re-exports, `new URL(…, import.meta.url)` (ECMA-262 §16.2), and, as
+ * guesses, texts that look like files. A script that can't be parsed names nothing.
+ */
+export function findScriptReferences(code: string, firstLine = 1): Reference[] {
+  const program = tryParse(code, "module") ?? tryParse(code, "script");
+  if (!program) return [];
+  const lineOf = createLineFinder(code);
+  const found: Reference[] = [];
+  const add = (kind: Reference["kind"], url: string, at: number): void => {
+    found.push({ kind, url, line: lineOf(at) + firstLine - 1 });
+  };
+  visit(program, (node) => {
+    const imported = importedBy(node);
+    if (imported !== undefined) {
+      // A bare name is the business of an import map.
+      if (/^(\.{0,2}\/|https?:)/.test(imported)) add("asset", imported, node.start);
+      return false;
+    }
+    const text = literalOf(node);
+    if (text !== undefined && looksLikeFile(text)) add("guess", text, node.start);
+    return true;
+  });
+  return found;
+}
+
+function tryParse(code: string, sourceType: NonNullable<Options["sourceType"]>): Node | undefined {
+  try {
+    return parse(code, {
+      ecmaVersion: "latest",
+      sourceType,
+      allowHashBang: true,
+      allowReturnOutsideFunction: true,
+    });
+  } catch {
+    return undefined;
+  }
+}
+
+type AnyNode = Node & Readonly<Record<string, unknown>>;
+
+/** Walks a tree; `look` says whether to go on below a node. */
+function visit(root: Node, look: (node: AnyNode) => boolean): void {
+  const open: unknown[] = [root];
+  while (open.length > 0) {
+    const next = open.pop();
+    if (Array.isArray(next)) open.push(...(next as unknown[]));
+    else if (typeof next === "object" && next !== null && "type" in next && look(next as AnyNode))
+      open.push(...Object.values(next));
+  }
+}
+
+/** The file that a node loads, if it does and says so as a plain text. */
+function importedBy(node: AnyNode): string | undefined {
+  if (/^(Import|ExportAll|ExportNamed)Declaration$|^ImportExpression$/.test(node.type)) {
+    return node.source === null || node.source === undefined ? undefined : literalOf(node.source as AnyNode);
+  }
+  if (node.type !== "NewExpression") return undefined;
+  const { callee, arguments: parameters } = node as unknown as { callee: AnyNode; arguments: AnyNode[] };
+  const [address, base] = parameters;
+  const isUrl = callee.type === "Identifier" && callee.name === "URL";
+  const ofModule = base?.type === "MemberExpression" && (base.object as AnyNode).type === "MetaProperty";
+  return isUrl && ofModule && address ? literalOf(address) : undefined;
+}
+
+function literalOf(node: AnyNode): string | undefined {
+  if (node.type === "Literal") return typeof node.value === "string" ? node.value : undefined;
+  if (node.type !== "TemplateLiteral") return undefined;
+  const { quasis } = node as unknown as { quasis: { value: { cooked: string } }[] };
+  return quasis.length === 1 ? quasis[0]?.value.cooked : undefined;
+}
+
+const looksLikeFile = (text: string): boolean =>
+  text.length < 300 &&
+  /^(\.{0,2}\/)?[\w~@./-]+\.(js|mjs|css|wasm|json|png|jpe?g|webp|avif|svg|gif|woff2?|mp4|webm|html)$/.test(
+    text,
+  );
