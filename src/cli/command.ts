@@ -20,6 +20,8 @@ export interface Command {
   readonly group: (typeof GROUPS)[number];
   readonly about: string;
   readonly options: Readonly<Record<string, Option>>;
+  /** What stands for the arguments that it takes besides options; their list is under this name. */
+  readonly positional?: string;
   readonly examples: readonly (readonly [string, string])[];
   /** @returns the exit code */
   readonly run: (args: Arguments, terminal: Terminal) => Promise<number>;

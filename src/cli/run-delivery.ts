@@ -1,4 +1,3 @@
-import { writeFileSync } from "node:fs";
 import { createInterface } from "node:readline/promises";
 import { OperatorError } from "../core/failures.ts";
 import type { DeliveryResult } from "../core/results.ts";
@@ -7,6 +6,7 @@ import { compare } from "../workflows/compare.ts";
 import { deliver } from "../workflows/deliver.ts";
 import type { Delivery } from "../workflows/delivery.ts";
 import { isSet, text, type Arguments } from "./command.ts";
+import { printOutput } from "./output.ts";
 import { showComparison, showDelivery } from "./show/delivery.ts";
 import { explainStoreError } from "./show/failure.ts";
 import { createProgress } from "./show/progress.ts";
@@ -42,12 +42,12 @@ export function deliverBuild(args: Arguments, terminal: Terminal): Promise<Deliv
 }
 
 /** Wires a run, turns what stores say into what people understand, and lets go of everything at its end. */
-async function withDelivery(
+export async function withDelivery<T>(
   args: Arguments,
   terminal: Terminal,
   progress: { written: number },
-  work: (delivery: Delivery) => Promise<DeliveryResult>,
-): Promise<DeliveryResult> {
+  work: (delivery: Delivery) => Promise<T>,
+): Promise<T> {
   const show = createProgress(terminal, { quiet: isSet(args, "quiet"), verbose: isSet(args, "verbose") });
   const events = text(args, "format") === "ndjson";
   const report = (event: DeliveryEvent): void => {
@@ -73,10 +73,9 @@ function printResult(
   result: DeliveryResult,
   toText: () => string,
 ): void {
-  const shown = text(args, "format") === "json" ? `${JSON.stringify(result)}\n` : toText();
-  const file = text(args, "output");
-  if (file === undefined) terminal.print(shown);
-  else writeFileSync(file, shown);
+  printOutput(args, terminal, () =>
+    text(args, "format") === "json" ? `${JSON.stringify(result)}\n` : toText(),
+  );
 }
 
 async function confirm(planned: DeliveryResult, terminal: Terminal): Promise<void> {

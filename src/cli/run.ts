@@ -5,13 +5,22 @@ import { readEnvironmentOptions } from "../settings/environment.ts";
 import { COMMON, type Arguments, type Command, type Option } from "./command.ts";
 import { compareCommand } from "./commands/compare.ts";
 import { demoCommand } from "./commands/demo.ts";
+import { explainCommand } from "./commands/explain.ts";
+import { surveyCommand } from "./commands/survey.ts";
 import { deliverCommand } from "./commands/deliver.ts";
 import { sandboxCommand } from "./commands/sandbox.ts";
 import { showFailure } from "./show/failure.ts";
 import { showCommandHelp, showHelp } from "./show/help.ts";
 import { openTerminal, type Terminal } from "./terminal.ts";
 
-export const COMMANDS: readonly Command[] = [compareCommand, deliverCommand, sandboxCommand, demoCommand];
+export const COMMANDS: readonly Command[] = [
+  surveyCommand,
+  explainCommand,
+  compareCommand,
+  deliverCommand,
+  sandboxCommand,
+  demoCommand,
+];
 
 /** Runs one call of the tool. @returns the exit code of docs/errors.md */
 export async function run(argv: readonly string[], version: string): Promise<number> {
@@ -102,19 +111,23 @@ async function parse(
     );
   }
   const { _: positional, $0: _script, ...parsed } = await parser.parse([...argv]);
-  const [, ...extra] = positional;
-  if (extra.length > 0) throw usage(`${command.name} takes no argument ${extra.join(" ")}`);
+  const [, ...extra] = positional.map(String);
+  const own = command.positional;
+  if (extra.length > 0 && own === undefined)
+    throw usage(`${command.name} takes no argument ${extra.join(" ")}`);
   for (const name of Object.keys(parsed)) {
     if (name in options) continue;
     const nearest = findNearest(name, Object.keys(options));
     throw usage(`there is no option --${name}${nearest === undefined ? "" : `; did you mean --${nearest}?`}`);
   }
-  return Object.fromEntries(
-    Object.entries(parsed).map(([name, value]) => [
-      name,
-      checkValue(name, value, options[name] as Option, usage),
-    ]),
-  );
+  const checked = Object.entries(parsed).map(([name, value]) => [
+    name,
+    checkValue(name, value, options[name] as Option, usage),
+  ]);
+  return { ...Object.fromEntries(checked), ...(own === undefined ? {} : { [own]: extra }) } as Record<
+    string,
+    string | boolean | string[]
+  >;
 }
 
 function checkValue(

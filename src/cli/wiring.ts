@@ -53,7 +53,7 @@ export async function wireDelivery(args: Arguments, terminal: Terminal, report: 
   };
 }
 
-function readTarget(args: Arguments, terminal: Terminal): Target {
+export function readTarget(args: Arguments, terminal: Terminal): Target {
   const file = text(args, "settings") ?? SETTINGS_FILE;
   return chooseTarget(
     loadSettings(file, terminal.environment),

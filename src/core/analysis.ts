@@ -2,6 +2,7 @@ import type { AddressRules } from "./addresses.ts";
 import { recordedByKey } from "./compare.ts";
 import type { DestinationState } from "./model/release.ts";
 import { decideParcels, type Build, type ExplainedParcel, type ParcelRules } from "./parcels.ts";
+import { findBuildProblems } from "./build-check.ts";
 import { findNameProblems } from "./names-check.ts";
 import { byText } from "./model/names.ts";
 import { type Problem } from "./problems.ts";
@@ -39,9 +40,11 @@ export function analyseBuild(
     isRedirected: () => false,
   };
   const graph = buildReferenceGraph(facts);
+  const paths = build.files.map(({ path }) => path);
   const problems = [
+    ...findBuildProblems(build.folder, rules.entry, paths),
     ...findReferenceProblems(graph, facts),
-    ...findNameProblems(build.files.map(({ path }) => path)),
+    ...findNameProblems(paths),
     ...findSecretProblems(build),
     ...findWithheld(build),
     ...findSourceMaps(build),

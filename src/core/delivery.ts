@@ -7,7 +7,7 @@ import type { Plan } from "./model/plan.ts";
 import type { DestinationState, RetainedRelease, Waybill } from "./model/release.ts";
 import { findOrderViolations } from "./order.ts";
 import type { Analysis } from "./analysis.ts";
-import { longestPageFreshness, type Build } from "./parcels.ts";
+import { longestPageFreshness } from "./parcels.ts";
 import { planDelivery } from "./plan.ts";
 import { listed, type Problem } from "./problems.ts";
 import { selectExpiredState, selectNeededContents, selectRetained, type RetentionRule } from "./retention.ts";
@@ -15,8 +15,6 @@ import { selectInvalidations, type EdgeNeeds } from "./stale-addresses.ts";
 
 export interface DeliveryFacts {
   readonly site: string;
-  readonly entry: string;
-  readonly build: Build;
   readonly analysis: Analysis;
   readonly state: DestinationState;
   readonly probes: ReadonlyMap<ObjectKey, Probe>;
@@ -82,10 +80,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   return {
     comparison,
     plan,
-    refusals: findRefusals(
-      { ...facts, comparison, parcels, problems, folder: facts.build.folder },
-      facts.allowed,
-    ),
+    refusals: findRefusals({ ...facts, comparison, problems }, facts.allowed),
     warnings: findWarnings(facts, comparison),
     retained,
     pageFreshnessSeconds: longestPageFreshness(parcels),

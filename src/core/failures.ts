@@ -28,6 +28,7 @@ export const FAILURES = {
     message: "{what} is known, but this version can't do it yet ({where})",
     hint: "leave it out for now",
   },
+  "no-such-file": { exit: 2, message: "the build at {folder} has no file {name}", hint: "{nearest}" },
   "destination-unknown": {
     exit: 2,
     message: "there is no destination named {name}",

@@ -1,13 +1,10 @@
 import type { Comparison } from "./compare.ts";
-import { isAssetLike, type Parcel } from "./model/parcel.ts";
+import { isAssetLike } from "./model/parcel.ts";
 import type { DestinationState } from "./model/release.ts";
 import { listed, type Problem } from "./problems.ts";
 
 export interface GuardFacts {
   readonly site: string;
-  readonly entry: string;
-  readonly folder: string;
-  readonly parcels: readonly Parcel[];
   /** What the analysis of the build found; its errors are refusals. */
   readonly problems: readonly Problem[];
   /** The number that this delivery was given, for builds that may come out of order. */
@@ -42,8 +39,6 @@ export const GUARD_CODES = [
 /** Everything that speaks against this delivery, lifted guards left out. */
 export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): Problem[] {
   const all = [
-    findEmptyBuild(facts),
-    findNoEntry(facts),
     ...facts.problems.filter(({ severity }) => severity === "error"),
     findVanishing(facts),
     findOtherSite(facts),
@@ -61,40 +56,6 @@ const refusal = (code: string, message: string, hint: string): Problem => ({
   message,
   hint,
 });
-
-function findEmptyBuild({ parcels, folder }: GuardFacts): Problem | undefined {
-  return parcels.length > 0
-    ? undefined
-    : refusal("empty-build", `${folder} holds no file to deliver`, "did the build write somewhere else?");
-}
-
-/** No entry page; where it stands one level down, or sources stand around it, the folder is the wrong one. */
-function findNoEntry({ parcels, entry, folder }: GuardFacts): Problem | undefined {
-  if (parcels.length === 0 || parcels.some(({ key }) => key === entry)) return undefined;
-  const below = parcels
-    .map(({ key }) => key)
-    .find((key) => key.split("/").length === 2 && key.endsWith(`/${entry}`));
-  if (below !== undefined) {
-    const inner = below.slice(0, -entry.length - 1);
-    return refusal(
-      "wrong-folder",
-      `the site stands one level down, in ${folder}/${inner}`,
-      `say --build ${folder}/${inner}`,
-    );
-  }
-  if (parcels.some(({ key }) => key === "package.json")) {
-    return refusal(
-      "wrong-folder",
-      `${folder} looks like the sources of a site, not like its build`,
-      "name the folder that the build writes",
-    );
-  }
-  return refusal(
-    "no-entry",
-    `the build has no entry page ${entry}`,
-    "name the build's first page in build.entry",
-  );
-}
 
 /** Pages, documents and other names that answer now and would not afterwards; assets stay for open tabs. */
 function findVanishing({ state, comparison, vanishShare }: GuardFacts): Problem | undefined {

@@ -38,7 +38,6 @@ export async function planAgain(delivery: Delivery, build: Build): Promise<Outlo
   const probes = await probeObjects(store, unprobed);
   const decision = decideDelivery({
     ...target,
-    build,
     analysis,
     state,
     probes,

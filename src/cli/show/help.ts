@@ -21,14 +21,17 @@ export function showHelp(commands: readonly Command[], version: string, { style 
   ].join("\n");
 }
 
-export function showCommandHelp({ name, about, options, examples }: Command, { style }: Terminal): string {
+export function showCommandHelp(
+  { name, about, options, positional, examples }: Command,
+  { style }: Terminal,
+): string {
   const rows = (group: Readonly<Record<string, Option>>): string =>
     Object.entries(group)
       .map(([option, facts]) => toRow(option, facts))
       .join("");
   const shown = examples.map(([call, meaning]) => `  ${call}\n      ${meaning}\n`).join("");
   return [
-    `rcourier ${name}: ${about}\n`,
+    `rcourier ${name}${positional === undefined ? "" : ` ${positional}…`}: ${about}\n`,
     `${style("strong", "options")}\n${rows(options)}${rows(COMMON)}`,
     ...(shown === "" ? [] : [`${style("strong", "for example")}\n${shown}`]),
   ].join("\n");
