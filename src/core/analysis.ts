@@ -1,4 +1,5 @@
 import type { AddressRules } from "./addresses.ts";
+import { decideAliases, type Serves } from "./aliases.ts";
 import { recordedByKey } from "./compare.ts";
 import type { DestinationState } from "./model/release.ts";
 import { decideParcels, type Build, type ExplainedParcel, type ParcelRules } from "./parcels.ts";
@@ -14,6 +15,7 @@ export interface AnalysisRules extends Omit<ParcelRules, "earlier"> {
   /** The public address of the destination. */
   readonly url?: string | undefined;
   readonly clientRoutes: boolean;
+  readonly serves: Serves;
 }
 
 /** A build, known completely: what each file is and gets, who names whom, and what is wrong with it. */
@@ -40,17 +42,25 @@ export function analyseBuild(
     isRedirected: () => false,
   };
   const graph = buildReferenceGraph(facts);
+  const { aliases, problems: aliasProblems } = decideAliases({
+    parcels,
+    graph,
+    addresses: rules.addresses,
+    serves: rules.serves,
+  });
   const paths = build.files.map(({ path }) => path);
   const problems = [
     ...findBuildProblems(build.folder, rules.entry, paths),
     ...findReferenceProblems(graph, facts),
     ...findNameProblems(paths),
+    ...aliasProblems,
     ...findSecretProblems(build),
     ...findWithheld(build),
     ...findSourceMaps(build),
     ...findReused(parcels, earlier),
   ];
-  return { parcels, graph, problems: sortProblems(problems) };
+  const all = [...parcels, ...aliases].sort((a, b) => byText(a.key, b.key));
+  return { parcels: all, graph, problems: sortProblems(problems) };
 }
 
 const toEarlier = (state: DestinationState): Map<string, EarlierFile> =>

@@ -1,6 +1,6 @@
 import type { DeliveryDecision } from "./delivery.ts";
 import { isAssetLike, type Parcel } from "./model/parcel.ts";
-import { phaseOf, stepsOf, type PhaseName } from "./model/plan.ts";
+import { phaseOf, stepsOf, targetOf, type PhaseName } from "./model/plan.ts";
 import type { DestinationState } from "./model/release.ts";
 import type { DeliveryResult } from "./results.ts";
 import { decideKeptUntil, type RetentionRule } from "./retention.ts";
@@ -53,7 +53,7 @@ export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
     ].sort(),
     kept,
     invalidation: toInvalidation(facts),
-    generated: { written: 0, unchanged: 0, removed: 0 },
+    generated: toGenerated(facts),
     requests: facts.requests,
     phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
     ...(facts.url === undefined ? {} : { url: facts.url }),
@@ -63,42 +63,63 @@ export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
 
 function toCounts({ decision: { comparison } }: ResultFacts): DeliveryResult["counts"] {
   const counts = { new: 0, replaced: 0, relabelled: 0, moved: 0, drifted: 0, missing: 0 };
-  for (const { kind } of comparison.changes) counts[kind] += 1;
+  for (const { kind, parcel } of comparison.changes) if (isBuilt(parcel)) counts[kind] += 1;
   return {
     ...counts,
-    unchanged: comparison.unchanged.length,
-    stale: comparison.stale.length,
+    unchanged: comparison.unchanged.filter(isBuilt).length,
+    stale: comparison.stale.filter(({ recorded }) => isBuilt(recorded)).length,
     foreign: comparison.foreign.length,
+  };
+}
+
+/** A file of the build itself, and not one that stands for another under a further address. */
+const isBuilt = (parcel: Parcel): boolean => parcel.aliasOf === undefined;
+
+function toGenerated({ decision: { comparison } }: ResultFacts): DeliveryResult["generated"] {
+  return {
+    written: comparison.changes.filter(({ parcel }) => !isBuilt(parcel)).length,
+    unchanged: comparison.unchanged.filter((parcel) => !isBuilt(parcel)).length,
+    removed: comparison.stale.filter(({ recorded }) => !isBuilt(recorded)).length,
   };
 }
 
 /** Bytes of the build's files; vault copies are not among them. */
 function toBytes({ decision: { plan, comparison } }: ResultFacts): DeliveryResult["bytes"] {
-  const steps = plan.phases.filter(({ name }) => name !== "keep").flatMap(stepsOf);
+  const made = new Set(
+    comparison.changes.filter(({ parcel }) => !isBuilt(parcel)).map(({ parcel }) => parcel.key),
+  );
+  const steps = plan.phases
+    .filter(({ name }) => name !== "keep")
+    .flatMap(stepsOf)
+    .filter((step) => !made.has(targetOf(step)));
   const sum = (sizes: readonly number[]): number => sizes.reduce((total, size) => total + size, 0);
   return {
     sent: sum(steps.map((step) => (step.do === "send" ? step.parcel.size : 0))),
     copied: sum(steps.map((step) => (step.do === "copy" ? step.size : 0))),
-    unchanged: sum(comparison.unchanged.map(({ size }) => size)),
+    unchanged: sum(comparison.unchanged.filter(isBuilt).map(({ size }) => size)),
   };
 }
 
 function toChanges({ decision: { comparison }, all }: ResultFacts): DeliveryResult["changes"] {
-  const changes: DeliveryResult["changes"] = comparison.changes.map(({ kind, parcel, reason }) => ({
-    key: parcel.key,
-    change: kind,
-    role: parcel.role,
-    size: parcel.size,
-    reason,
-  }));
+  const changes: DeliveryResult["changes"] = comparison.changes
+    .filter(({ parcel }) => isBuilt(parcel))
+    .map(({ kind, parcel, reason }) => ({
+      key: parcel.key,
+      change: kind,
+      role: parcel.role,
+      size: parcel.size,
+      reason,
+    }));
   if (!all) return changes;
-  const unchanged = comparison.unchanged.map(({ key, role, size }) => ({
-    key,
-    change: "unchanged" as const,
-    role,
-    size,
-    reason: "same bytes, same headers",
-  }));
+  const unchanged = comparison.unchanged
+    .filter(isBuilt)
+    .map(({ key, role, size }) => ({
+      key,
+      change: "unchanged" as const,
+      role,
+      size,
+      reason: "same bytes, same headers",
+    }));
   return [...changes, ...unchanged].sort((a, b) => (a.key < b.key ? -1 : 1));
 }
 

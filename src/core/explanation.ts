@@ -9,6 +9,8 @@ const mention = z.strictObject({ path: z.string(), line: z.int() });
 /** Why one file gets what it gets: part of the interface, documented in docs/results.md. */
 export const explanationSchema = z.strictObject({
   path: z.string(),
+  /** The file that it stands for under another address. */
+  aliasOf: z.string().optional(),
   role: z.enum(ROLES),
   reason: z.string(),
   size: z.int(),
@@ -41,6 +43,7 @@ export function explainFile(
   const toMention = (path: string, line: number): z.infer<typeof mention> => ({ path, line });
   return {
     path: key,
+    ...(parcel.aliasOf === undefined ? {} : { aliasOf: parcel.aliasOf }),
     role,
     reason: roleReason,
     size,

@@ -29,6 +29,7 @@ export const GUARD_CODES = [
   "missing-asset",
   "case-clash",
   "unfit-name",
+  "bare-breaks-references",
   "vanish",
   "other-site",
   "fingerprint-reused",

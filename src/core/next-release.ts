@@ -24,9 +24,13 @@ export interface NextReleaseFacts {
 export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey, string>): Waybill {
   const { decision, state, parcels } = facts;
   const unchanged = new Map(decision.comparison.unchanged.map(({ key, etag }) => [key, etag]));
-  const toRecorded = ({ key, hash, storedHash, size, headers, role }: Parcel): RecordedParcel => {
+  const toRecorded = ({ key, hash, storedHash, size, headers, role, aliasOf }: Parcel): RecordedParcel => {
     const etag = etags.get(key) ?? unchanged.get(key);
-    return { key, hash, storedHash, size, headers, role, ...(etag === undefined ? {} : { etag }) };
+    return {
+      ...{ key, hash, storedHash, size, headers, role },
+      ...(etag === undefined ? {} : { etag }),
+      ...(aliasOf === undefined ? {} : { aliasOf }),
+    };
   };
   const previous = state.waybill?.release ?? 0;
   return {

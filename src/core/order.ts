@@ -102,20 +102,21 @@ function findStrayWrites(plan: Plan, comparison: Comparison): OrderViolation[] {
   );
 }
 
-/** No copy reads a key that the same plan writes or removes in the same or an earlier turn, itself and the vault aside. */
+/** No copy reads a key that the same plan writes or removes before it, unless just the bytes that the copy wants were written. */
 function findSpoiledSources(steps: readonly PlacedStep[]): OrderViolation[] {
-  const written = new Map<ObjectKey, number>();
-  for (const { step, turn } of steps)
-    written.set(targetOf(step), Math.min(turn, written.get(targetOf(step)) ?? Infinity));
+  const touched = new Map<ObjectKey, PlacedStep>();
+  for (const placed of steps)
+    if (!touched.has(targetOf(placed.step))) touched.set(targetOf(placed.step), placed);
   return steps.flatMap(({ step, turn }) => {
-    if (step.do !== "copy" || step.from === step.to) return [];
-    const spoiled = written.get(step.from) ?? Infinity;
-    const fromVault = step.from.startsWith(vaultKey("")) && spoiled < turn;
-    return spoiled <= turn && !fromVault
-      ? [violation("copy-source", step.from, "is read after it was written or removed")]
-      : [];
+    const source = step.do === "copy" && step.from !== step.to ? touched.get(step.from) : undefined;
+    if (step.do !== "copy" || !source || source.turn > turn) return [];
+    const isWanted = source.turn < turn && writtenHash(source.step) === step.storedHash;
+    return isWanted ? [] : [violation("copy-source", step.from, "is read after it was written or removed")];
   });
 }
+
+const writtenHash = (step: Step): string | undefined =>
+  step.do === "send" ? step.parcel.storedHash : step.do === "copy" ? step.storedHash : undefined;
 
 const roleOf = (step: Step): Role | undefined =>
   step.do === "send" ? step.parcel.role : step.do === "copy" ? step.role : undefined;

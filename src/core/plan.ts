@@ -73,7 +73,15 @@ export function planDelivery(input: PlanInput): Plan {
 
 const STOCK = ["new assets"] as const;
 /** In this order a page never stands before what it names, and the entry page is the last of them. */
-const SWITCH = ["stable assets", "data", "pages", "sitemaps and feeds", "entry"] as const;
+const SWITCH = [
+  "stable assets",
+  "data",
+  "pages",
+  "page aliases",
+  "sitemaps and feeds",
+  "entry",
+  "entry aliases",
+] as const;
 type Turn = (typeof STOCK)[number] | (typeof SWITCH)[number] | "workers";
 
 function turnOf(change: Change): Turn {
@@ -85,9 +93,10 @@ function turnOf(change: Change): Turn {
       return "stable assets";
     case "page":
     case "notFound":
+      if (parcel.aliasOf !== undefined) return "page aliases";
       return isHtml(parcel) ? "pages" : "data";
     case "entry":
-      return "entry";
+      return parcel.aliasOf === undefined ? "entry" : "entry aliases";
     case "document":
       return /(^|\/)(robots\.txt|[^/]*(sitemap|feed|rss|atom)[^/]*)$/i.test(parcel.key)
         ? "sitemaps and feeds"
@@ -151,6 +160,10 @@ class CopySources {
     this.etags = new Map(state.listing.map(({ key, etag }) => [key, etag]));
   }
 
+  findPage(page: ObjectKey, hash: Sha256): Pick<CopyStep, "from" | "fromEtag"> {
+    return this.touched.has(page) ? { from: page } : (this.find(hash) ?? { from: page });
+  }
+
   find(hash: Sha256): Pick<CopyStep, "from" | "fromEtag"> | undefined {
     const from = this.contents.get(hash) ?? (this.vault.has(hash) ? vaultKey(hash) : undefined);
     if (from === undefined || this.touched.has(from)) return undefined;
@@ -164,7 +177,11 @@ function toStep(change: Change, sources: CopySources): Step {
   const expected: Expected = listed ? { etag: listed.etag } : "absent";
   if (kind === "relabelled" && listed)
     return toCopy(parcel, { from: parcel.key, fromEtag: listed.etag }, expected, reason);
-  const source = sources.find(parcel.storedHash);
+  // The page that it stands for is written a turn before, or stands already: the same bytes are never sent twice.
+  const source =
+    parcel.aliasOf === undefined
+      ? sources.find(parcel.storedHash)
+      : sources.findPage(parcel.aliasOf, parcel.storedHash);
   return source ? toCopy(parcel, source, expected, reason) : { do: "send", parcel, expected, reason };
 }
 

@@ -46,9 +46,10 @@ export interface Weight {
 /** The picture of a build, before it is sent anywhere. */
 export function toSurvey(
   folder: string,
-  { parcels, problems }: Analysis,
+  { parcels: all, problems }: Analysis,
   weights: ReadonlyMap<string, Weight>,
 ): Survey {
+  const parcels = all.filter(({ aliasOf }) => aliasOf === undefined);
   const files = parcels.map(({ key, role, roleReason, size: bytes, headers }) => ({
     path: key,
     role,

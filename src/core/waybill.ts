@@ -38,6 +38,7 @@ const parcelLine = z.object({
   role: z.enum(ROLES),
   headers: z.record(z.string(), z.string()),
   lastIn: z.int().optional(),
+  aliasOf: z.string().optional(),
 });
 
 /** The lines of a waybill, without line ends. */
@@ -53,9 +54,19 @@ export function* toWaybillLines(waybill: Waybill): Generator<string> {
   for (const parcel of standing) yield toParcelLine(parcel);
 }
 
-function toParcelLine({ key, hash, storedHash, size, etag, role, headers, lastIn }: RecordedParcel): string {
+function toParcelLine({
+  key,
+  hash,
+  storedHash,
+  size,
+  etag,
+  role,
+  headers,
+  lastIn,
+  aliasOf,
+}: RecordedParcel): string {
   const stored = storedHash === hash ? undefined : storedHash;
-  return JSON.stringify({ key, hash, stored, size, etag, role, headers, lastIn });
+  return JSON.stringify({ key, hash, stored, size, etag, role, headers, lastIn, aliasOf });
 }
 
 /** Reads the lines of a waybill. Throws `record-unreadable` when they are cut off, damaged or of another version. */

@@ -54,7 +54,10 @@ async function carryOutGroup(
   };
   const writes = steps.filter((step) => step.do !== "remove");
   await runPool(writes, tools.width, async (step) => {
-    const { etag } = step.do === "send" ? await send(step, tools) : await copy(step, tools);
+    const { etag } =
+      step.do === "send"
+        ? await send(step, tools)
+        : await copy({ ...step, fromEtag: step.fromEtag ?? etags.get(step.from) }, tools);
     etags.set(targetOf(step), etag);
     done(step, step.do === "send" ? step.parcel.size : 0);
   });
@@ -78,8 +81,11 @@ async function send(step: SendStep, { store, open }: PerformTools): Promise<Writ
   }
 }
 
+/** A copy whose source is pinned also where this very phase has just written it. */
+type PinnedCopy = Omit<CopyStep, "fromEtag"> & { readonly fromEtag: string | undefined };
+
 /** A copy is believed only when its ETag is its source's, or where that says nothing (multipart), its size is right. */
-async function copy(step: CopyStep, { store }: PerformTools): Promise<Written> {
+async function copy(step: PinnedCopy, { store }: PerformTools): Promise<Written> {
   const { from, fromEtag, to, headers, size } = step;
   const written = await store.copy({ key: from, etag: fromEtag }, to, headers);
   if (fromEtag !== undefined && written.etag === fromEtag) return written;

@@ -1,5 +1,6 @@
 import { resolve } from "node:path";
 import { toBasePath, type AddressRules } from "../core/addresses.ts";
+import type { Serves } from "../core/aliases.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { HeaderRules } from "../core/headers.ts";
 import type { RetentionRule } from "../core/retention.ts";
@@ -15,6 +16,8 @@ export interface Target {
   /** Absent: `404.html` if the build has it. */
   readonly notFound?: string | undefined;
   readonly clientRoutes: boolean;
+  /** What the endpoint that the edge reads from resolves by itself. */
+  readonly serves: Serves;
   readonly exclude: readonly string[];
   readonly rules: HeaderRules;
   readonly addresses: AddressRules;
@@ -63,6 +66,7 @@ export function chooseTarget(
     entry: build.entry,
     notFound: build.notFound,
     clientRoutes: build.clientRoutes,
+    serves: destination.store.kind === "s3" ? destination.store.serves : "website",
     exclude: [...build.exclude, ...destination.exclude],
     rules: {
       freshness: [...settings.freshness, ...destination.freshness],
@@ -122,11 +126,6 @@ function refuseWhatComesLater(settings: Settings, destination: DestinationSettin
   const later: readonly (readonly [boolean, string, string])[] = [
     [settings.compression !== "off", "stored compression", "compression: gzip"],
     [settings.redirects.length > 0, "carrying out redirects", "redirects"],
-    [
-      settings.addresses.pages?.includes("bare") ?? false,
-      "the bare form of addresses",
-      "addresses.pages: bare",
-    ],
     [destination.store.kind === "folder", "delivering to a folder", "store.kind: folder"],
     [destination.state !== undefined, "a state part in a bucket of its own", "state"],
     [destination.noIndex, "keeping search engines out", "noIndex"],

@@ -210,3 +210,58 @@ test("the sandbox's edge caches, revalidates, varies, compresses, remembers what
     fetch(`${edge}/`, { method: "PURGE", headers: { "x-purge-token": token } }).then(({ status }) => status);
   expect([await purge("wrong"), await purge(purgeToken), await purge(purgeToken)]).toEqual([403, 200, 404]);
 });
+
+test("every promised form of a page's address answers behind an endpoint that knows exact keys only, with the page's own headers", async () => {
+  const sandbox = await startSandbox("--origin", "objects");
+  const page = (text: string): string => `<p>${text}</p><script src="/app-1f2e3d4c.js"></script>`;
+  const folder = writeFiles(temporaryFolder("forms"), {
+    "index.html": page("home"), "news/index.html": page("news"), "about.html": page("about"), "a/b.html": page("flat"), "a/b/index.html": page("deep"),
+    "café & co/index.html": page("café"), "app-1f2e3d4c.js": "1",
+  }); // prettier-ignore
+  const settings = `${sandbox.settings(folder, edgeSettings(sandbox, "distribution"))}addresses: { pages: [file, folder, bare] }\n`;
+  const project = new Project(settings, sandbox.facts);
+  const result = await project.result(["deliver"]);
+  expect(result).toMatchObject({ counts: { new: 7 }, generated: { written: 7, unchanged: 0, removed: 0 } });
+  const forms = [
+    "/",
+    "/index.html",
+    "/news/",
+    "/news",
+    "/news/index.html",
+    "/about",
+    "/about.html",
+    "/a/b",
+    "/a/b.html",
+    "/a/b/",
+    "/caf%C3%A9%20&%20co/",
+    "/caf%C3%A9%20&%20co",
+  ];
+  for (const address of forms) {
+    const { status, type, cache } = await visit(sandbox.facts.edge + address);
+    expect([address, status, type, cache]).toEqual([
+      address,
+      200,
+      "text/html; charset=utf-8",
+      "public, max-age=0, s-maxage=86400, must-revalidate",
+    ]);
+  }
+  expect((await visit(`${sandbox.facts.edge}/a/b`)).body.toString()).toContain("flat");
+  expect(await project.result(["deliver"])).toMatchObject({
+    release: 1,
+    counts: { unchanged: 7 },
+    generated: { unchanged: 7 },
+  });
+
+  writeFiles(folder, { "news/index.html": page("newer") });
+  expect(await project.result(["deliver"])).toMatchObject({
+    counts: { replaced: 1 },
+    generated: { written: 2, unchanged: 5 },
+  });
+  for (const address of ["/news/", "/news", "/news/index.html"])
+    expect((await visit(sandbox.facts.edge + address)).body.toString()).toContain("newer");
+  writeFiles(folder, { "news/index.html": '<p>x</p><img src="boat.png">', "news/boat.png": "x" });
+  expect(await project.run(["deliver"])).toMatchObject({
+    exit: 3,
+    stderr: expect.stringMatching(/can't answer at \/news: .*\n.*\(bare-breaks-references\)/) as string,
+  });
+});

@@ -84,7 +84,18 @@ test("explain tells what a file is, why, at which addresses, who names it, and w
     if (stdout === "") throw new Error(stderr);
     return (JSON.parse(stdout) as { files: unknown[] }).files.map((file) => explanationSchema.parse(file));
   };
-  const [script, page, worker] = await explain(chunk, "/crossings/alder-heron/", "sw.js");
+  const [script, page, worker, alias] = await explain(
+    chunk,
+    "crossings/alder-heron/index.html",
+    "sw.js",
+    "/crossings/alder-heron/",
+  );
+  expect(alias).toMatchObject({
+    path: "crossings/alder-heron/",
+    aliasOf: "crossings/alder-heron/index.html",
+    addresses: ["/crossings/alder-heron/"],
+    headers: page?.headers,
+  });
   expect(script).toMatchObject({
     role: "fingerprinted",
     delivery: { change: "new" },

@@ -22,10 +22,10 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
     namedTokens: new Set([...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => token)),
     withheld: [],
   }),
-  open: ({ key, size, storedHash }) => ({
+  open: ({ key, aliasOf, size, storedHash }) => ({
     size,
     hash: storedHash,
-    open: () => Buffer.from(files[key] ?? ""),
+    open: () => Buffer.from(files[aliasOf ?? key] ?? ""),
   }),
 });
 
@@ -55,6 +55,7 @@ export function memoryDelivery({
       buildFolder: "memory",
       entry: "index.html",
       clientRoutes: false,
+      serves: "website",
       exclude: [],
       rules: { freshness: [], types: [], headers: [], edgeCanForget: edges.length > 0 },
       addresses: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },

@@ -83,6 +83,12 @@ function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): stri
       pruned.slice(0, 2).map(clean).join(", ") + (pruned.length > 2 ? ", …" : ""),
     ],
     ["kept", counted(kept.length, "file"), "", keptUntil(kept, now)],
+    [
+      "addresses",
+      counted(result.generated.written, "object"),
+      "",
+      "made so that every promised form of a page's address answers",
+    ],
     ["foreign", counted(counts.foreign, "object"), "", "not ours, left alone"],
   ];
   const shown = rows.filter(([, count]) => !count.startsWith("0 "));

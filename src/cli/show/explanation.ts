@@ -17,10 +17,22 @@ const MEANINGS: Readonly<Record<Explanation["role"], string>> = {
 
 /** Why a file gets what it gets, a line a fact. */
 export function showExplanation(explanation: Explanation, terminal: Terminal): string {
-  const { path, role, reason, size, hash, addresses, headers, namedBy, names, delivery } = explanation;
+  const { path, role, aliasOf, reason, size, hash, addresses, headers, namedBy, names, delivery } =
+    explanation;
   const { style } = terminal;
   const rows: [string, string[]][] = [
-    ["role", [`${role}: ${clean(reason)}`, style("faint", MEANINGS[role])]],
+    [
+      "role",
+      [
+        `${role}: ${clean(reason)}`,
+        style(
+          "faint",
+          aliasOf === undefined
+            ? MEANINGS[role]
+            : "an object of its own, so that this address answers too, with the same headers",
+        ),
+      ],
+    ],
     ["content", [`${showBytes(size)}, SHA-256 ${hash.slice(0, 16)}…`]],
     ["answers at", addresses.map(clean)],
     ["headers", toHeaderLines(headers, terminal)],

@@ -18,6 +18,8 @@ export interface Parcel {
   readonly size: number;
   readonly headers: ObjectHeaders;
   readonly role: Role;
+  /** The key of the file that it stands for under another address; absent for the build's own files. */
+  readonly aliasOf?: ObjectKey;
 }
 
 /** A parcel as a waybill records it: with the ETag that the store gave it. */
