@@ -7,7 +7,7 @@ const WORDS: Readonly<Record<string, string>> = {
   stock: "stocking new assets",
   unmask: "clearing the way for new assets",
   switch: "switching pages",
-  record: "recording the release",
+  record: "writing the release down",
   invalidate: "asking edges to forget",
   announce: "announcing workers",
   clear: "clearing",

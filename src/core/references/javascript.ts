@@ -16,8 +16,9 @@ export function findScriptReferences(code: string, firstLine = 1): Reference[] {
   visit(program, (node) => {
     const imported = importedBy(node);
     if (imported !== undefined) {
-      // A bare name is the business of an import map.
-      if (/^(\.{0,2}\/|https?:)/.test(imported)) add("asset", imported, node.start);
+      // A bare name in an import is the business of an import map.
+      if (node.type === "NewExpression" || /^(\.{0,2}\/|https?:)/.test(imported))
+        add("asset", imported, node.start);
       return false;
     }
     const text = literalOf(node);
