@@ -9,6 +9,7 @@ const environment = {
   AWS_EC2_METADATA_DISABLED: "true",
   AWS_CONFIG_FILE: "/dev/null",
   AWS_SHARED_CREDENTIALS_FILE: "/dev/null",
+  AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: "true",
 };
 if (process.argv.includes("--soak")) {
   environment.SOAK = "1";

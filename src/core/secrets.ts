@@ -1,7 +1,10 @@
 /** Texts that are credentials whatever file they stand in, and what they are called. */
 const SECRETS: readonly (readonly [RegExp, string])[] = [
   [/-----BEGIN (?:[A-Z]+ )*PRIVATE KEY-----\s*[A-Za-z0-9+/=]{20}/, "a private key"],
-  [/\b(?:AKIA|ASIA)[A-Z2-7]{16}\b(?=[\s\S]{0,200}\b[A-Za-z0-9/+]{40}\b)/, "an access key with its secret"],
+  [
+    /\b(?:AKIA|ASIA)[A-Z2-7]{16}\b(?=[\s\S]{0,200}(?<![A-Za-z0-9/+])[A-Za-z0-9/+]{40}(?![A-Za-z0-9/+=]))/,
+    "an access key with its secret",
+  ],
   [/\baws_secret_access_key\s*[=:]\s*["']?[A-Za-z0-9/+]{40}\b/i, "a secret access key"],
 ];
 

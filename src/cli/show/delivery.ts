@@ -84,7 +84,7 @@ function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): stri
     ],
     ["kept", counted(kept.length, "file"), "", keptUntil(kept, now)],
     [
-      "addresses",
+      "aliases",
       counted(result.generated.written, "object"),
       "",
       "made so that every promised form of a page's address answers",

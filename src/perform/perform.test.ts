@@ -1,0 +1,220 @@
+import { hash } from "node:crypto";
+import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
+import type { Pointer } from "../core/model/release.ts";
+import { EdgeError, type Edge } from "../ports/edge.ts";
+import { StoreError, type ObjectStore, type StoreErrorKind } from "../ports/object-store.ts";
+import type { DeliveryEvent } from "../ports/reporter.ts";
+import { readText } from "../../test/contracts/object-store.ts";
+import { carryOut } from "./carry-out.ts";
+import { askEdges } from "./invalidate.ts";
+import { runPool } from "./pool.ts";
+import { switchPointer } from "./record.ts";
+import { withRetries } from "./retry.ts";
+
+const slept: number[] = [];
+const clock = {
+  now: () => new Date(0),
+  monotonicMs: () => 0,
+  random: () => 1,
+  sleep: (ms: number) => {
+    slept.push(ms);
+    return Promise.resolve();
+  },
+};
+beforeEach(() => slept.splice(0));
+
+const content = (text: string) => ({
+  size: text.length,
+  hash: hash("sha256", text),
+  open: () => Buffer.from(text),
+});
+
+/** A store whose calls fail so often before they work. */
+function failing(
+  kind: StoreErrorKind,
+  times: number,
+  facts: object = {},
+): { store: ObjectStore; calls: () => number; retried: () => number; events: DeliveryEvent[] } {
+  const inner = new MemoryStore();
+  let [calls, retried] = [0, 0];
+  const events: DeliveryEvent[] = [];
+  const flaky = <T>(call: () => Promise<T>): Promise<T> => {
+    calls += 1;
+    return calls <= times
+      ? Promise.reject(new StoreError(kind, "failed", { action: "try", ...facts }))
+      : call();
+  };
+  const broken: ObjectStore = {
+    ...{
+      location: inner.location,
+      list: (below) => inner.list(below),
+      head: (key) => inner.head(key),
+      get: (key) => flaky(() => inner.get(key)),
+    },
+    ...{
+      put: (...args) => flaky(() => inner.put(...args)),
+      copy: (...args) => flaky(() => inner.copy(...args)),
+      remove: (keys) => flaky(() => inner.remove(keys)),
+    },
+    ...{ isPublic: () => inner.isPublic(), close: () => undefined },
+  };
+  const store = withRetries(broken, {
+    clock,
+    report: (event) => events.push(event),
+    countRetry: () => (retried += 1),
+  });
+  return { store, calls: () => calls, retried: () => retried, events };
+}
+
+test.each(["server", "throttled", "unreachable"] as const)(
+  "a %s failure is tried again and told",
+  async (kind) => {
+    const { store, retried, events } = failing(kind, 3);
+    await store.put("a", content("x"), {});
+    expect(await readText(await store.get("a"))).toBe("x");
+    expect([retried(), events.length, slept]).toEqual([3, 3, [200, 400, 800]]);
+  },
+);
+
+test.each([
+  "denied",
+  "no-such-bucket",
+  "credentials-refused",
+  "precondition",
+  "integrity",
+  "clock-skew",
+] as const)("a %s failure is permanent", async (kind) => {
+  const { store, calls } = failing(kind, 1);
+  await expect(store.get("a")).rejects.toMatchObject({ kind });
+  expect(calls()).toBe(1);
+});
+
+test("a store that nobody answers at is given up sooner, and what the server asked for is waited", async () => {
+  const dead = failing("unreachable", 99);
+  await expect(dead.store.get("a")).rejects.toMatchObject({ kind: "unreachable" });
+  expect(dead.calls()).toBe(4);
+  slept.splice(0);
+  const busy = failing("throttled", 1, { retryAfterMs: 7000 });
+  await busy.store.remove(["a"]);
+  expect(slept).toEqual([7000]);
+});
+
+test("a pool runs at most so many side by side, in order, and starts nothing after a failure", async () => {
+  let [running, most] = [0, 0];
+  const started: number[] = [];
+  const work = runPool([1, 2, 3, 4, 5, 6, 7, 8], 3, async (item) => {
+    started.push(item);
+    most = Math.max(most, ++running);
+    await new Promise((done) => setTimeout(done, 5));
+    running -= 1;
+    if (item === 1) throw new Error("first");
+  });
+  await expect(work).rejects.toThrow("first");
+  expect([most, running, started]).toEqual([3, 0, [1, 2, 3]]);
+  await runPool([], 3, () => Promise.reject(new Error("never")));
+});
+
+const pointer = (run: string): Pointer => ({
+  site: "s", release: 2, run, owed: [], announced: {}, retained: [{ release: 2, run, waybillHash: "a".repeat(64), at: "", pageFreshnessSeconds: 0 }],
+}); // prettier-ignore
+
+/** A store whose conditional put fails as told, with or without its effect. */
+const conditional = (inner: MemoryStore, kind: StoreErrorKind, takesEffect: boolean): ObjectStore => {
+  const put: ObjectStore["put"] = async (key, body, headers, condition) => {
+    if (condition === undefined || takesEffect) await inner.put(key, body, headers);
+    if (condition === undefined) return { etag: (await inner.head(key))?.etag ?? "" };
+    throw new StoreError(kind, "refused", { action: "write" });
+  };
+  return {
+    location: inner.location,
+    list: (below) => inner.list(below),
+    head: (key) => inner.head(key),
+    get: (key) => inner.get(key),
+    put,
+    copy: (...args) => inner.copy(...args),
+    remove: (keys) => inner.remove(keys),
+    isPublic: () => inner.isPublic(),
+    close: () => undefined,
+  };
+};
+
+test("a failed condition is never believed alone: our own success whose answer was lost is success", async () => {
+  const inner = new MemoryStore();
+  const { etag } = await switchPointer(conditional(inner, "precondition", true), pointer("ours"), "before");
+  expect((await inner.head(".courier/current.json"))?.etag).toBe(etag);
+});
+
+test("a pointer that another run has moved stops this one, with and without conditions of the store", async () => {
+  for (const kind of ["precondition", "conditions-unsupported"] as const) {
+    const inner = new MemoryStore();
+    await switchPointer(inner, pointer("theirs"), undefined);
+    await expect(
+      switchPointer(conditional(inner, kind, false), pointer("ours"), "before"),
+    ).rejects.toMatchObject({ code: "moved-meanwhile", data: { release: 2 } });
+    expect(await readText(await inner.get(".courier/current.json"))).toContain('"theirs"');
+  }
+});
+
+test("a store without conditions gets the pointer when nothing moved", async () => {
+  const inner = new MemoryStore();
+  await switchPointer(conditional(inner, "conditions-unsupported", false), pointer("ours"), undefined);
+  expect(await readText(await inner.get(".courier/current.json"))).toContain('"ours"');
+});
+
+test("edges are asked from the store outwards; one that fails leaves the outer ones unasked", async () => {
+  const asked: string[] = [];
+  const edge = (name: string, fails = false): Edge => ({
+    name,
+    abilities: { kind: "purge", canForget: true },
+    invalidate: ({ patterns, reference }) => {
+      asked.push(`${name} ${patterns.join()} ${reference.startsWith("run-1-")}`);
+      return fails ? Promise.reject(new EdgeError(name, "not today")) : Promise.resolve();
+    },
+    close: () => undefined,
+  });
+  const events: DeliveryEvent[] = [];
+  const tools = {
+    edges: [edge("inner"), edge("middle", true), edge("outer")],
+    clock,
+    report: (event: DeliveryEvent) => events.push(event),
+    run: "run-1",
+  };
+  const requests = ["inner", "middle", "outer"].map((name) => ({
+    edge: name,
+    addresses: ["/"],
+    patterns: ["/"],
+  }));
+  expect([...(await askEdges(tools, "invalidate", requests))]).toEqual(["inner"]);
+  expect(asked).toEqual(["inner / true", "middle / true"]);
+  expect(events.filter(({ event }) => event === "warning")).toEqual([
+    expect.objectContaining({ message: "the edge middle has not confirmed: not today" }),
+  ]);
+});
+
+test("a copy that the store made of something else is not believed", async () => {
+  const store = new MemoryStore();
+  store.tamper("from", "other bytes than planned");
+  const step = {
+    do: "copy",
+    from: "from",
+    to: "to",
+    storedHash: "a".repeat(64),
+    size: 3,
+    expected: "absent",
+    reason: "",
+  } as const;
+  const tools = {
+    store,
+    clock,
+    report: () => undefined,
+    width: 2,
+    progress: { written: 0 },
+    open: () => content("x"),
+  };
+  await expect(
+    carryOut({ name: "keep", groups: [{ name: "g", steps: [step] }] }, tools),
+  ).rejects.toMatchObject({ code: "copy-differs" });
+  await expect(
+    carryOut({ name: "keep", groups: [{ name: "g", steps: [{ ...step, fromEtag: "gone" }] }] }, tools),
+  ).rejects.toMatchObject({ kind: "precondition" });
+});
