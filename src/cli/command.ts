@@ -30,7 +30,7 @@ export interface Command {
 /** Options that mean the same everywhere, defined once. */
 export const SHARED = {
   to: { kind: "text", value: "DESTINATION", about: "the destination of the settings" },
-  build: { kind: "text", value: "FOLDER", about: "the build, where it is not build.folder" },
+  build: { kind: "text", value: "FOLDER|ARCHIVE", about: "the build, where it is not build.folder" },
   settings: { kind: "text", value: "FILE", about: "the settings file", default: "courier.yaml" },
   format: {
     kind: "text",

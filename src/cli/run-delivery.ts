@@ -62,6 +62,7 @@ export async function withDelivery<T>(
     show.end();
     throw explainStoreError(error, delivery.store.location, progress.written);
   } finally {
+    delivery.source.close();
     delivery.store.close();
     for (const edge of delivery.edges) edge.close();
   }

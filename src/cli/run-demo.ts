@@ -138,6 +138,7 @@ async function deliverBuild(
     terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, delivery.clock.now())));
     return result;
   } finally {
+    delivery.source.close();
     delivery.store.close();
     for (const edge of delivery.edges) edge.close();
   }

@@ -2,7 +2,8 @@ import { existsSync } from "node:fs";
 import { join } from "node:path";
 import { OperatorError } from "../core/failures.ts";
 import type { Survey } from "../core/survey.ts";
-import { createFolderBuild } from "../gather/folder-build.ts";
+import { openBuild } from "../gather/folder-build.ts";
+import type { BuildSource } from "../ports/build-source.ts";
 import type { Target } from "../settings/destination.ts";
 import { parseSettings, SETTINGS_FILE } from "../settings/load.ts";
 import { chooseTarget } from "../settings/destination.ts";
@@ -20,9 +21,10 @@ import { readTarget } from "./wiring.ts";
 declare const __VERSION__: string;
 
 /** @returns the exit code: 3 where a problem is as bad as `--fail-on` says */
-export function surveyBuild(args: Arguments, terminal: Terminal): number {
+export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<number> {
   const target = readSurveyTarget(args, terminal);
-  const result = survey(createFolderBuild(target.buildFolder), target);
+  const source = await openBuild(target.buildFolder);
+  const result = readSurvey(source, target);
   const format = text(args, "format");
   printOutput(args, terminal, () => {
     if (format === "json") return `${JSON.stringify(result)}\n`;
@@ -30,6 +32,14 @@ export function surveyBuild(args: Arguments, terminal: Terminal): number {
     return showSurvey(result, terminal, { all: isSet(args, "all") });
   });
   return isAsBad(result, text(args, "fail-on")) ? 3 : 0;
+}
+
+function readSurvey(source: BuildSource, target: Target): Survey {
+  try {
+    return survey(source, target);
+  } finally {
+    source.close();
+  }
 }
 
 const SEVERITIES = ["note", "warning", "error"];

@@ -3,7 +3,7 @@ import { userInfo } from "node:os";
 import { GUARD_CODES } from "../core/guards.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { Delivery } from "../workflows/delivery.ts";
-import { createFolderBuild } from "../gather/folder-build.ts";
+import { openBuild } from "../gather/folder-build.ts";
 import { withRetries } from "../perform/retry.ts";
 import type { Clock } from "../ports/clock.ts";
 import {
@@ -36,7 +36,7 @@ export async function wireDelivery(args: Arguments, terminal: Terminal, report: 
   const sequence = readSequence(text(args, "sequence"));
   return {
     target,
-    source: createFolderBuild(target.buildFolder),
+    source: await openBuild(target.buildFolder),
     store: withRetries(store, { clock: systemClock, report, countRetry: () => (requests.retried += 1) }),
     edges: await openEdges(target),
     clock: systemClock,

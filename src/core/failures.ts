@@ -51,6 +51,11 @@ export const FAILURES = {
     message: "there is no build at {folder}",
     hint: "run your build first, or say where it is: --build FOLDER",
   },
+  "archive-refused": {
+    exit: 3,
+    message: "the archive {file} is refused: {reason}",
+    hint: "pack the build anew, as plain files; nothing was written",
+  },
   "link-leaves-build": {
     exit: 3,
     message: "{path} is a link that leads out of the build, to {target}",

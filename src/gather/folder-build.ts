@@ -1,16 +1,26 @@
 import { hash } from "node:crypto";
-import { createReadStream } from "node:fs";
+import { createReadStream, statSync } from "node:fs";
 import { join } from "node:path";
 import { OperatorError } from "../core/failures.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import { hashBuild, readBuildFile, WHOLE_BYTES } from "./hash-files.ts";
 import { scanBuild } from "./scan-build.ts";
+import { ARCHIVE, unpackArchive } from "./unpack-archive.ts";
 
 const READ_BYTES = 1024 * 1024;
 
-/** A build in a folder. */
+/** A build in a folder, or in an archive, which is unpacked into a folder of its own for as long as it is needed. */
+export async function openBuild(path: string): Promise<BuildSource> {
+  if (!ARCHIVE.test(path) || statSync(path, { throwIfNoEntry: false })?.isDirectory() === true)
+    return createFolderBuild(path);
+  const { folder, dispose } = await unpackArchive(path);
+  const build = createFolderBuild(folder);
+  return { ...build, read: (exclude) => ({ ...build.read(exclude), folder: path }), close: dispose };
+}
+
 export const createFolderBuild = (folder: string): BuildSource => ({
   read: (exclude) => hashBuild(folder, scanBuild(folder, exclude)),
+  close: () => undefined,
   open: ({ key, aliasOf, size, storedHash }) => {
     const path = aliasOf ?? key;
     if (size > WHOLE_BYTES) {

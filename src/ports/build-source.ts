@@ -12,4 +12,6 @@ export interface BuildSource {
   /** Reads and hashes every file that is to be shipped. Throws `no-build`, `link-leaves-build`. */
   read(exclude: readonly string[]): Build;
   open(parcel: Parcel): Content;
+  /** Lets go of what was made to read it. */
+  close(): void;
 }

@@ -22,6 +22,7 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
     namedTokens: new Set([...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => token)),
     withheld: [],
   }),
+  close: () => undefined,
   open: ({ key, aliasOf, size, storedHash }) => ({
     size,
     hash: storedHash,

@@ -1,0 +1,145 @@
+import { createReadStream, createWriteStream, mkdirSync, mkdtempSync, rmSync, statSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { dirname, join } from "node:path";
+import { Transform, type Readable } from "node:stream";
+import { pipeline } from "node:stream/promises";
+import { createGunzip } from "node:zlib";
+import { extract } from "tar-stream";
+import { openPromise } from "yauzl";
+import { OperatorError } from "../core/failures.ts";
+
+export const ARCHIVE = /\.(zip|tar|tar\.gz|tgz)$/i;
+
+/** What an archive may unpack to before it is taken for a bomb: so much in all, and so many times its own size. */
+const MOST_BYTES = 20e9;
+const MOST_TIMES = 200;
+const ALWAYS_ALLOWED_BYTES = 100e6;
+const MOST_ENTRIES = 500_000;
+
+export interface Unpacked {
+  readonly folder: string;
+  dispose(): void;
+}
+
+/**
+ * Unpacks a build's archive as a stream into a folder of its own, which `dispose` removes.
+ * Names that lead out of it, links, special files and bombs are refused (`archive-refused`); nothing is left behind then.
+ */
+export async function unpackArchive(file: string): Promise<Unpacked> {
+  const size = statSync(file, { throwIfNoEntry: false })?.size;
+  if (size === undefined) throw new OperatorError("no-build", { folder: file });
+  const folder = mkdtempSync(join(tmpdir(), "courier-build-"));
+  const dispose = (): void => {
+    rmSync(folder, { recursive: true, force: true });
+  };
+  const target = new UnpackTarget(file, folder, size);
+  try {
+    await (/\.zip$/i.test(file) ? unpackZip(file, target) : unpackTar(file, target));
+    return { folder, dispose };
+  } catch (error) {
+    dispose();
+    if (error instanceof OperatorError) throw error;
+    throw new OperatorError(
+      "archive-refused",
+      { file, reason: `it can't be read: ${(error as Error).message}` },
+      {},
+      error,
+    );
+  }
+}
+
+/** Where entries go, and what they may not do. */
+class UnpackTarget {
+  private bytes = 0;
+  private entries = 0;
+
+  constructor(
+    private readonly file: string,
+    private readonly folder: string,
+    private readonly archiveBytes: number,
+  ) {}
+
+  refuse(reason: string): OperatorError {
+    return new OperatorError("archive-refused", { file: this.file, reason });
+  }
+
+  /** The place of an entry within the folder. */
+  place(name: string): string {
+    this.entries += 1;
+    if (this.entries > MOST_ENTRIES) throw this.refuse(`it holds more than ${MOST_ENTRIES} files`);
+    const parts = name.replace(/^(\.\/)+/, "").split("/");
+    if (
+      name.startsWith("/") ||
+      /^[a-z]:/i.test(name) ||
+      name.includes("\\") ||
+      name.includes("\0") ||
+      parts.includes("..")
+    ) {
+      throw this.refuse(`the name ${name} leads out of it`);
+    }
+    return join(this.folder, ...parts);
+  }
+
+  makeFolder(name: string): void {
+    mkdirSync(this.place(name), { recursive: true });
+  }
+
+  async write(name: string, content: Readable): Promise<void> {
+    const place = this.place(name);
+    mkdirSync(dirname(place), { recursive: true });
+    const count = new Transform({
+      transform: (chunk: Buffer, _, done) => {
+        this.bytes += chunk.length;
+        done(this.isBomb() ? this.refuse("it unpacks to far more than it holds") : null, chunk);
+      },
+    });
+    await pipeline(content, count, createWriteStream(place, { flags: "wx" }));
+  }
+
+  private isBomb(): boolean {
+    return (
+      this.bytes > MOST_BYTES ||
+      (this.bytes > ALWAYS_ALLOWED_BYTES && this.bytes > this.archiveBytes * MOST_TIMES)
+    );
+  }
+}
+
+async function unpackTar(file: string, target: UnpackTarget): Promise<void> {
+  const entries = extract();
+  const source = createReadStream(file);
+  const reading = /\.(tar\.gz|tgz)$/i.test(file)
+    ? pipeline(source, createGunzip(), entries)
+    : pipeline(source, entries);
+  // Whichever ends first tells: a refusal ends the reading, a damaged file the unpacking.
+  await Promise.all([reading, writeEntries(entries, target)]);
+}
+
+async function writeEntries(entries: ReturnType<typeof extract>, target: UnpackTarget): Promise<void> {
+  for await (const entry of entries) {
+    const { name, type } = entry.header;
+    if (type === "directory") target.makeFolder(name);
+    else if (type === "file" || type === "contiguous-file")
+      await target.write(name, entry as unknown as Readable);
+    else throw target.refuse(`${name} is a ${type ?? "special file"}, and only files are shipped`);
+    entry.resume();
+  }
+}
+
+const FILE_TYPE = 0o170000;
+const REGULAR = 0o100000;
+const FOLDER = 0o040000;
+
+async function unpackZip(file: string, target: UnpackTarget): Promise<void> {
+  const zip = await openPromise(file, { lazyEntries: true, strictFileNames: true, validateEntrySizes: true });
+  try {
+    for await (const entry of zip.eachEntry()) {
+      const type = (entry.externalFileAttributes >>> 16) & FILE_TYPE;
+      if (type !== 0 && type !== REGULAR && type !== FOLDER)
+        throw target.refuse(`${entry.fileName} is a link or a special file, and only files are shipped`);
+      if (entry.fileName.endsWith("/")) target.makeFolder(entry.fileName);
+      else await target.write(entry.fileName, await zip.openReadStreamPromise(entry));
+    }
+  } finally {
+    zip.close();
+  }
+}

@@ -1,0 +1,145 @@
+import { createWriteStream, readdirSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { pipeline } from "node:stream/promises";
+import { crc32, createGzip, deflateRawSync } from "node:zlib";
+import { pack, type Header } from "tar-stream";
+import { temporaryFolder } from "../support/builds.ts";
+import { Project, RunningSandbox } from "../support/program.ts";
+
+let sandbox: RunningSandbox;
+beforeAll(async () => {
+  sandbox = await RunningSandbox.start();
+});
+afterAll(() => sandbox.stop());
+
+const FILES = {
+  "index.html": "<p>ferry</p>",
+  "news/index.html": "<p>news</p>",
+  "photos/boat.txt": "x".repeat(5000),
+};
+
+async function writeTar(
+  name: string,
+  entries: readonly (Partial<Header> & { name: string; text?: string })[],
+): Promise<string> {
+  const file = join(temporaryFolder("archive"), name);
+  const archive = pack();
+  for (const { text = "", ...header } of entries) archive.entry(header, text);
+  archive.finalize();
+  await pipeline([archive, ...(name.endsWith("gz") ? [createGzip()] : []), createWriteStream(file)] as never);
+  return file;
+}
+
+/** A zip file as small as the format allows (PKWARE APPNOTE §4.3); `mode` makes an entry a link. */
+function writeZip(entries: readonly { name: string; text: string; mode?: number }[]): string {
+  const [locals, central]: [Buffer[], Buffer[]] = [[], []];
+  let offset = 0;
+  for (const { name, text, mode = 0o100644 } of entries) {
+    const [data, raw] = [deflateRawSync(text), Buffer.from(text)];
+    const facts = Buffer.alloc(20);
+    for (const [value, at] of [
+      [0x0800, 0],
+      [8, 2],
+    ] as const)
+      facts.writeUInt16LE(value, at);
+    for (const [value, at] of [
+      [crc32Of(raw), 8],
+      [data.length, 12],
+      [raw.length, 16],
+    ] as const)
+      facts.writeUInt32LE(value, at);
+    const lengths = Buffer.alloc(4);
+    lengths.writeUInt16LE(Buffer.byteLength(name), 0);
+    locals.push(Buffer.from("PK\x03\x04\x14\0", "latin1"), facts, lengths, Buffer.from(name), data);
+    const rest = Buffer.alloc(14);
+    rest.writeUInt32LE(mode * 65_536, 6);
+    rest.writeUInt32LE(offset, 10);
+    central.push(Buffer.from("PK\x01\x02\x14\x03\x14\0", "latin1"), facts, lengths, rest, Buffer.from(name));
+    offset += 30 + Buffer.byteLength(name) + data.length;
+  }
+  const directory = Buffer.concat(central);
+  const end = Buffer.alloc(22);
+  end.write("PK\x05\x06", "latin1");
+  for (const at of [8, 10]) end.writeUInt16LE(entries.length, at);
+  end.writeUInt32LE(directory.length, 12);
+  end.writeUInt32LE(offset, 16);
+  const file = join(temporaryFolder("archive"), "site.zip");
+  writeFileSync(file, Buffer.concat([...locals, directory, end]));
+  return file;
+}
+const crc32Of = (bytes: Buffer): number => (crc32 as (data: Buffer) => number)(bytes);
+
+test("a build comes out of .tar, .tar.gz and .zip alike, and nothing of it stays behind", async () => {
+  const entries = Object.entries(FILES).map(([name, text]) => ({ name: `./${name}`, text }));
+  const archives = [
+    await writeTar("site.tar", entries),
+    await writeTar("site.tar.gz", entries),
+    writeZip(Object.entries(FILES).map(([name, text]) => ({ name, text }))),
+  ];
+  for (const [index, archive] of archives.entries()) {
+    const project = new Project(sandbox.settings(archive, "", `archive-${index}`), sandbox.facts);
+    const outcome = await project.run(["deliver", "--format", "json"], { TMPDIR: project.folder });
+    expect(outcome).toMatchObject({ exit: 0 });
+    expect(
+      (JSON.parse(outcome.stdout) as { changes: { key: string }[] }).changes.map(({ key }) => key),
+    ).toEqual(Object.keys(FILES));
+    expect(readdirSync(project.folder)).toEqual(["courier.yaml"]);
+  }
+});
+
+test.each<[string, () => Promise<string>, RegExp]>([
+  [
+    "a name that climbs out",
+    () => writeTar("site.tar", [{ name: "../../evil.html", text: "x" }]),
+    /the name \.\.\/\.\.\/evil\.html leads out of it/,
+  ],
+  [
+    "an absolute name",
+    () => writeTar("site.tar.gz", [{ name: "/etc/evil", text: "x" }]),
+    /the name \/etc\/evil leads out of it/,
+  ],
+  [
+    "a link",
+    () => writeTar("site.tar", [{ name: "index.html", type: "symlink", linkname: "/etc/passwd" }]),
+    /index\.html is a symlink, and only files are shipped/,
+  ],
+  [
+    "a link in a zip",
+    () => Promise.resolve(writeZip([{ name: "index.html", text: "/etc/passwd", mode: 0o120777 }])),
+    /index\.html is a link or a special file/,
+  ],
+  [
+    "a name that climbs out of a zip",
+    () => Promise.resolve(writeZip([{ name: "../evil", text: "x" }])),
+    /\.\.\/evil/,
+  ],
+  [
+    "a bomb",
+    () => writeTar("site.tar.gz", [{ name: "index.html", text: "\0".repeat(120_000_000) }]),
+    /it unpacks to far more than it holds/,
+  ],
+  [
+    "a file that is no archive",
+    () => {
+      const file = join(temporaryFolder("archive"), "site.zip");
+      writeFileSync(file, "not a zip");
+      return Promise.resolve(file);
+    },
+    /it can't be read/,
+  ],
+  [
+    "a cut-off archive",
+    async () => {
+      const file = await writeTar("site.tar.gz", [{ name: "a", text: "x".repeat(100_000) }]);
+      writeFileSync(file, readFileSync(file).subarray(0, 60));
+      return file;
+    },
+    /it can't be read/,
+  ],
+])("%s is refused, and nothing is left behind", async (_, make, message) => {
+  const project = new Project(sandbox.settings(await make(), "", "refused"), sandbox.facts);
+  const { exit, stderr } = await project.run(["deliver"], { TMPDIR: project.folder });
+  expect(stderr).toMatch(message);
+  expect(exit).toBe(3);
+  expect(readdirSync(project.folder)).toEqual(["courier.yaml"]);
+});
