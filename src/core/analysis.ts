@@ -8,6 +8,7 @@ import { findNameProblems } from "./names-check.ts";
 import { byText } from "./model/names.ts";
 import { type Problem } from "./problems.ts";
 import { buildReferenceGraph, findReferenceProblems, type ReferenceGraph } from "./reference-graph.ts";
+import { decideRedirects, followRedirect, type RedirectRule } from "./redirects.ts";
 import type { EarlierFile } from "./roles.ts";
 
 export interface AnalysisRules extends Omit<ParcelRules, "earlier"> {
@@ -16,6 +17,7 @@ export interface AnalysisRules extends Omit<ParcelRules, "earlier"> {
   readonly url?: string | undefined;
   readonly clientRoutes: boolean;
   readonly serves: Serves;
+  readonly redirects: readonly RedirectRule[];
 }
 
 /** A build, known completely: what each file is and gets, who names whom, and what is wrong with it. */
@@ -39,7 +41,8 @@ export function analyseBuild(
     addresses: rules.addresses,
     origin: rules.url === undefined ? undefined : new URL(rules.url).origin,
     clientRoutes: rules.clientRoutes,
-    isRedirected: () => false,
+    isRedirected: (address: string) =>
+      followRedirect(rules.redirects, `/${address.slice(rules.addresses.basePath.length)}`) !== undefined,
   };
   const graph = buildReferenceGraph(facts);
   const { aliases, problems: aliasProblems } = decideAliases({
@@ -48,18 +51,25 @@ export function analyseBuild(
     addresses: rules.addresses,
     serves: rules.serves,
   });
+  const redirects = decideRedirects({
+    ...rules,
+    rules: rules.redirects,
+    paths: new Set([...parcels, ...aliases].map(({ key }) => key)),
+    edgeCanForget: rules.rules.edgeCanForget,
+  });
   const paths = build.files.map(({ path }) => path);
   const problems = [
     ...findBuildProblems(build.folder, rules.entry, paths),
     ...findReferenceProblems(graph, facts),
     ...findNameProblems(paths),
     ...aliasProblems,
+    ...redirects.problems,
     ...findSecretProblems(build),
     ...findWithheld(build),
     ...findSourceMaps(build),
     ...findReused(parcels, earlier),
   ];
-  const all = [...parcels, ...aliases].sort((a, b) => byText(a.key, b.key));
+  const all = [...parcels, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
   return { parcels: all, graph, problems: sortProblems(problems) };
 }
 

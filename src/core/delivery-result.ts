@@ -72,8 +72,8 @@ function toCounts({ decision: { comparison } }: ResultFacts): DeliveryResult["co
   };
 }
 
-/** A file of the build itself, and not one that stands for another under a further address. */
-const isBuilt = (parcel: Parcel): boolean => parcel.aliasOf === undefined;
+/** A file of the build itself, and not an object made for an address. */
+const isBuilt = (parcel: Parcel): boolean => parcel.aliasOf === undefined && parcel.redirectsTo === undefined;
 
 function toGenerated({ decision: { comparison } }: ResultFacts): DeliveryResult["generated"] {
   return {

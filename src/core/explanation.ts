@@ -11,6 +11,8 @@ export const explanationSchema = z.strictObject({
   path: z.string(),
   /** The file that it stands for under another address. */
   aliasOf: z.string().optional(),
+  /** Where it sends visitors. */
+  redirectsTo: z.string().optional(),
   role: z.enum(ROLES),
   reason: z.string(),
   size: z.int(),
@@ -44,6 +46,7 @@ export function explainFile(
   return {
     path: key,
     ...(parcel.aliasOf === undefined ? {} : { aliasOf: parcel.aliasOf }),
+    ...(parcel.redirectsTo === undefined ? {} : { redirectsTo: parcel.redirectsTo }),
     role,
     reason: roleReason,
     size,

@@ -30,6 +30,8 @@ export const GUARD_CODES = [
   "case-clash",
   "unfit-name",
   "bare-breaks-references",
+  "redirect-loop",
+  "redirect-unplaced",
   "vanish",
   "other-site",
   "fingerprint-reused",

@@ -24,12 +24,22 @@ export interface NextReleaseFacts {
 export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey, string>): Waybill {
   const { decision, state, parcels } = facts;
   const unchanged = new Map(decision.comparison.unchanged.map(({ key, etag }) => [key, etag]));
-  const toRecorded = ({ key, hash, storedHash, size, headers, role, aliasOf }: Parcel): RecordedParcel => {
+  const toRecorded = ({
+    key,
+    hash,
+    storedHash,
+    size,
+    headers,
+    role,
+    aliasOf,
+    redirectsTo,
+  }: Parcel): RecordedParcel => {
     const etag = etags.get(key) ?? unchanged.get(key);
     return {
       ...{ key, hash, storedHash, size, headers, role },
       ...(etag === undefined ? {} : { etag }),
       ...(aliasOf === undefined ? {} : { aliasOf }),
+      ...(redirectsTo === undefined ? {} : { redirectsTo }),
     };
   };
   const previous = state.waybill?.release ?? 0;

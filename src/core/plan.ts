@@ -81,11 +81,13 @@ const SWITCH = [
   "sitemaps and feeds",
   "entry",
   "entry aliases",
+  "redirects",
 ] as const;
 type Turn = (typeof STOCK)[number] | (typeof SWITCH)[number] | "workers";
 
 function turnOf(change: Change): Turn {
   const { parcel } = change;
+  if (parcel.redirectsTo !== undefined) return "redirects";
   if (isStocked(change)) return "new assets";
   switch (parcel.role) {
     case "fingerprinted":

@@ -49,7 +49,9 @@ export function toSurvey(
   { parcels: all, problems }: Analysis,
   weights: ReadonlyMap<string, Weight>,
 ): Survey {
-  const parcels = all.filter(({ aliasOf }) => aliasOf === undefined);
+  const parcels = all.filter(
+    ({ aliasOf, redirectsTo }) => aliasOf === undefined && redirectsTo === undefined,
+  );
   const files = parcels.map(({ key, role, roleReason, size: bytes, headers }) => ({
     path: key,
     role,

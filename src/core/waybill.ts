@@ -39,6 +39,7 @@ const parcelLine = z.object({
   headers: z.record(z.string(), z.string()),
   lastIn: z.int().optional(),
   aliasOf: z.string().optional(),
+  redirectsTo: z.string().optional(),
 });
 
 /** The lines of a waybill, without line ends. */
@@ -54,19 +55,10 @@ export function* toWaybillLines(waybill: Waybill): Generator<string> {
   for (const parcel of standing) yield toParcelLine(parcel);
 }
 
-function toParcelLine({
-  key,
-  hash,
-  storedHash,
-  size,
-  etag,
-  role,
-  headers,
-  lastIn,
-  aliasOf,
-}: RecordedParcel): string {
+function toParcelLine({ storedHash, ...parcel }: RecordedParcel): string {
+  const { key, hash, size, etag, role, headers, lastIn, aliasOf, redirectsTo } = parcel;
   const stored = storedHash === hash ? undefined : storedHash;
-  return JSON.stringify({ key, hash, stored, size, etag, role, headers, lastIn, aliasOf });
+  return JSON.stringify({ key, hash, stored, size, etag, role, headers, lastIn, aliasOf, redirectsTo });
 }
 
 /** Reads the lines of a waybill. Throws `record-unreadable` when they are cut off, damaged or of another version. */

@@ -22,6 +22,7 @@ export const createFolderBuild = (folder: string): BuildSource => ({
   read: (exclude) => hashBuild(folder, scanBuild(folder, exclude)),
   close: () => undefined,
   open: ({ key, aliasOf, size, storedHash }) => {
+    if (size === 0) return { size, hash: storedHash, open: () => Buffer.alloc(0) };
     const path = aliasOf ?? key;
     if (size > WHOLE_BYTES) {
       const options = { highWaterMark: READ_BYTES, end: size - 1 };

@@ -3,6 +3,7 @@ import { toBasePath, type AddressRules } from "../core/addresses.ts";
 import type { Serves } from "../core/aliases.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { HeaderRules } from "../core/headers.ts";
+import type { RedirectRule } from "../core/redirects.ts";
 import type { RetentionRule } from "../core/retention.ts";
 import type { LoadedSettings } from "./load.ts";
 import type { DestinationSettings, EdgeSettings, Settings, StoreSettings } from "./schema.ts";
@@ -21,6 +22,7 @@ export interface Target {
   readonly exclude: readonly string[];
   readonly rules: HeaderRules;
   readonly addresses: AddressRules;
+  readonly redirects: readonly RedirectRule[];
   readonly store: StoreSettings;
   /** From the store outwards; none: an empty list. */
   readonly edges: readonly NamedEdgeSettings[];
@@ -79,6 +81,7 @@ export function chooseTarget(
       basePath: toBasePath(destination.url),
       indexName: build.entry.slice(build.entry.lastIndexOf("/") + 1),
     },
+    redirects: settings.redirects,
     store: destination.store,
     edges,
     url: destination.url,
@@ -125,7 +128,6 @@ function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {
 function refuseWhatComesLater(settings: Settings, destination: DestinationSettings): void {
   const later: readonly (readonly [boolean, string, string])[] = [
     [settings.compression !== "off", "stored compression", "compression: gzip"],
-    [settings.redirects.length > 0, "carrying out redirects", "redirects"],
     [destination.store.kind === "folder", "delivering to a folder", "store.kind: folder"],
     [destination.state !== undefined, "a state part in a bucket of its own", "state"],
     [destination.noIndex, "keeping search engines out", "noIndex"],

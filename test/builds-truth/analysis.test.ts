@@ -8,6 +8,7 @@ const RULES = {
   rules: { freshness: [], types: [], headers: [], edgeCanForget: true },
   addresses: { forms: ["file", "folder"] as const, basePath: "/", indexName: "index.html" },
   clientRoutes: false,
+  redirects: [],
   serves: "website" as const,
 };
 

@@ -56,6 +56,7 @@ export function memoryDelivery({
       buildFolder: "memory",
       entry: "index.html",
       clientRoutes: false,
+      redirects: [],
       serves: "website",
       exclude: [],
       rules: { freshness: [], types: [], headers: [], edgeCanForget: edges.length > 0 },

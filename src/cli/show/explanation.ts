@@ -17,8 +17,20 @@ const MEANINGS: Readonly<Record<Explanation["role"], string>> = {
 
 /** Why a file gets what it gets, a line a fact. */
 export function showExplanation(explanation: Explanation, terminal: Terminal): string {
-  const { path, role, aliasOf, reason, size, hash, addresses, headers, namedBy, names, delivery } =
-    explanation;
+  const {
+    path,
+    role,
+    aliasOf,
+    redirectsTo,
+    reason,
+    size,
+    hash,
+    addresses,
+    headers,
+    namedBy,
+    names,
+    delivery,
+  } = explanation;
   const { style } = terminal;
   const rows: [string, string[]][] = [
     [
@@ -27,9 +39,11 @@ export function showExplanation(explanation: Explanation, terminal: Terminal): s
         `${role}: ${clean(reason)}`,
         style(
           "faint",
-          aliasOf === undefined
-            ? MEANINGS[role]
-            : "an object of its own, so that this address answers too, with the same headers",
+          redirectsTo !== undefined
+            ? "an empty object of its own; a website endpoint sends visitors on"
+            : aliasOf === undefined
+              ? MEANINGS[role]
+              : "an object of its own, so that this address answers too, with the same headers",
         ),
       ],
     ],

@@ -20,6 +20,8 @@ export interface Parcel {
   readonly role: Role;
   /** The key of the file that it stands for under another address; absent for the build's own files. */
   readonly aliasOf?: ObjectKey;
+  /** Where it sends those who ask for it; absent for all but redirects. */
+  readonly redirectsTo?: string;
 }
 
 /** A parcel as a waybill records it: with the ETag that the store gave it. */

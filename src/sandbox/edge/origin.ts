@@ -31,8 +31,8 @@ export async function askOrigin(
 ): Promise<OriginAnswer> {
   const key = decodePath(path);
   const found = findObject(table, key, options);
-  if (found?.redirect !== undefined)
-    return { status: 301, headers: { location: found.redirect }, body: Buffer.alloc(0) };
+  if (found?.redirect !== undefined && options.kind === "website")
+    return { status: 301, headers: { ...found.headers, location: found.redirect }, body: Buffer.alloc(0) };
   if (found) return toAnswer(table, found, 200, ifNoneMatch);
   if (
     options.kind === "website" &&

@@ -7,6 +7,7 @@ const PARAMETERS = [
   ["content-encoding", "ContentEncoding"],
   ["content-disposition", "ContentDisposition"],
   ["content-language", "ContentLanguage"],
+  ["x-amz-website-redirect-location", "WebsiteRedirectLocation"],
 ] as const;
 
 const METADATA = "x-amz-meta-";
