@@ -132,7 +132,8 @@ async function deliverBuild(
     AWS_EC2_METADATA_DISABLED: "true",
   });
   const args = { settings: join(folder, "courier.yaml"), build: join(builds, number) };
-  const delivery = await wireDelivery(args, terminal, () => undefined);
+  // Nothing of the demo stays behind, in the user's cache folder neither.
+  const delivery = await wireDelivery(args, { ...terminal, environment: {} }, () => undefined);
   try {
     const result = await deliver(delivery, { dryRun: false, all: false, progress: { written: 0 } });
     terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, delivery.clock.now())));

@@ -25,6 +25,12 @@ const MARKS = { strong: "bold", faint: "dim", good: "green", warn: "yellow", bad
 export function openTerminal(color: boolean): Terminal {
   const { stdout, stderr, stdin } = process;
   const { env } = process;
+  // Whoever reads our output may have seen enough (`| head`): that is no failure of ours.
+  for (const stream of [stdout, stderr]) {
+    stream.on("error", (error: NodeJS.ErrnoException) => {
+      if (error.code !== "EPIPE") throw error;
+    });
+  }
   const wanted =
     color &&
     env.NO_COLOR === undefined &&

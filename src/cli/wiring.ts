@@ -1,9 +1,10 @@
 import { randomBytes } from "node:crypto";
 import { userInfo } from "node:os";
+import { join } from "node:path";
 import { GUARD_CODES } from "../core/guards.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { Delivery } from "../workflows/delivery.ts";
-import { openBuild } from "../gather/folder-build.ts";
+import { openBuild, type CachePlace } from "../gather/folder-build.ts";
 import { withRetries } from "../perform/retry.ts";
 import type { Clock } from "../ports/clock.ts";
 import {
@@ -36,7 +37,7 @@ export async function wireDelivery(args: Arguments, terminal: Terminal, report: 
   const sequence = readSequence(text(args, "sequence"));
   return {
     target,
-    source: await openBuild(target.buildFolder),
+    source: await openBuild(target.buildFolder, cachePlaceOf(terminal)),
     store: withRetries(store, { clock: systemClock, report, countRetry: () => (requests.retried += 1) }),
     edges: await openEdges(target),
     clock: systemClock,
@@ -105,4 +106,18 @@ function readAllowed(codes: readonly string[]): Set<string> {
     reason: `--allow ${wrong}: the guards that can be lifted are ${GUARD_CODES.join(", ")}`,
     command: "deliver",
   });
+}
+
+/** The user's cache folder (XDG Base Directory Specification §3); nowhere without a home. */
+export function cachePlaceOf({ environment }: Terminal): CachePlace | undefined {
+  const { XDG_CACHE_HOME: caches, HOME: home } = environment;
+  const base =
+    caches !== undefined && caches !== ""
+      ? caches
+      : home === undefined || home === ""
+        ? undefined
+        : join(home, ".cache");
+  return base === undefined
+    ? undefined
+    : { folder: join(base, "restless-courier"), nowMs: systemClock.now().getTime() };
 }

@@ -140,16 +140,36 @@ function parseFolders(folder: string): FingerprintName | undefined {
 const isBuildId = (part: string): boolean => /^[A-Za-z0-9_-]{21}$/.test(part) && changes(part) >= 9;
 const isBuildIdFolder = (path: string): boolean => folderOf(path).split("/").some(isBuildId);
 
+/** Runs of letters that a hashed name could be in, and how many of them are remembered. */
+const RUN = /[A-Za-z0-9_~.-]{8,}/g;
+const MOST_REMEMBERED = 200_000;
+
 /**
- * Which of the named tokens stand in a text: as a word of their own, or as the end or a part of a file name. The second
- * half of the test: what no other file of the build names was not made by the bundler.
+ * A function that finds which of the named tokens stand in a text: as a word of their own, or as the end or a part of a
+ * file name. The second half of the test: what no other file of the build names was not made by the bundler. What a run
+ * of letters holds is remembered, since the pages of a site name the same files.
  */
-export function findTokensIn(text: string, tokens: ReadonlySet<string>): string[] {
-  const found = new Set<string>();
-  for (const [run] of text.matchAll(/[A-Za-z0-9_~.-]{6,}/g)) {
-    for (const part of partsOf(run)) if (tokens.has(part)) found.add(part);
-  }
-  return [...found].sort(byText);
+export function createTokenFinder(tokens: ReadonlySet<string>): (text: string) => string[] {
+  const remembered = new Map<string, readonly string[]>();
+  const plain = [...tokens].some((token) => /^[a-z]+$/.test(token));
+  const look = (run: string): readonly string[] => {
+    const known = remembered.get(run);
+    if (known) return known;
+    if (remembered.size > MOST_REMEMBERED) remembered.clear();
+    const found = [...new Set(partsOf(run))].filter((part) => tokens.has(part));
+    remembered.set(run, found);
+    return found;
+  };
+  return (text) => {
+    if (tokens.size === 0) return [];
+    const found = new Set<string>();
+    for (const [run] of text.matchAll(RUN)) {
+      // A plain word holds no hash, unless one of them is a plain word itself.
+      if (!plain && !/[A-Z0-9]/.test(run)) continue;
+      for (const token of look(run)) found.add(token);
+    }
+    return [...found].sort(byText);
+  };
 }
 
 function* partsOf(run: string): Generator<string> {

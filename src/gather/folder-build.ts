@@ -3,23 +3,37 @@ import { createReadStream, statSync } from "node:fs";
 import { join } from "node:path";
 import { OperatorError } from "../core/failures.ts";
 import type { BuildSource } from "../ports/build-source.ts";
+import { openHashCache } from "./hash-cache.ts";
 import { hashBuild, readBuildFile, WHOLE_BYTES } from "./hash-files.ts";
 import { scanBuild } from "./scan-build.ts";
 import { ARCHIVE, unpackArchive } from "./unpack-archive.ts";
 
 const READ_BYTES = 1024 * 1024;
 
+/** Where what was read is kept for the next run, and when this run began. */
+export interface CachePlace {
+  readonly folder: string;
+  readonly nowMs: number;
+}
+
 /** A build in a folder, or in an archive, which is unpacked into a folder of its own for as long as it is needed. */
-export async function openBuild(path: string): Promise<BuildSource> {
+export async function openBuild(path: string, cache?: CachePlace): Promise<BuildSource> {
   if (!ARCHIVE.test(path) || statSync(path, { throwIfNoEntry: false })?.isDirectory() === true)
-    return createFolderBuild(path);
+    return createFolderBuild(path, cache);
   const { folder, dispose } = await unpackArchive(path);
   const build = createFolderBuild(folder);
   return { ...build, read: (exclude) => ({ ...build.read(exclude), folder: path }), close: dispose };
 }
 
-export const createFolderBuild = (folder: string): BuildSource => ({
-  read: (exclude) => hashBuild(folder, scanBuild(folder, exclude)),
+/** @param cache absent: nothing is kept for the next run */
+export const createFolderBuild = (folder: string, cache?: CachePlace): BuildSource => ({
+  read: (exclude) => {
+    return hashBuild(
+      folder,
+      scanBuild(folder, exclude),
+      cache && openHashCache(cache.folder, folder, cache.nowMs),
+    );
+  },
   close: () => undefined,
   open: ({ key, aliasOf, size, storedHash }) => {
     if (size === 0) return { size, hash: storedHash, open: () => Buffer.alloc(0) };

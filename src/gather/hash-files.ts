@@ -2,11 +2,12 @@ import { createHash, hash as hashOnce } from "node:crypto";
 import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
 import { OperatorError } from "../core/failures.ts";
-import { findFingerprintNames, findTokensIn } from "../core/fingerprint.ts";
+import { createTokenFinder, findFingerprintNames } from "../core/fingerprint.ts";
 import { findReferences, REFERRING } from "../core/references/find.ts";
 import { findSecrets } from "../core/secrets.ts";
-import type { Build, BuildFile } from "../core/parcels.ts";
+import type { Build } from "../core/parcels.ts";
 import type { Sha256 } from "../core/model/names.ts";
+import type { CachedFile, HashCache } from "./hash-cache.ts";
 import type { Scan, ScannedFile } from "./scan-build.ts";
 
 /** Above this size a file is never wholly in memory. */
@@ -14,28 +15,44 @@ export const WHOLE_BYTES = 8 * 1024 * 1024;
 const HEAD_BYTES = 512;
 const TEXT = /\.(html?|xhtml|js|mjs|cjs|css|json|webmanifest|xml|txt|svg|data)$/i;
 
-/** Reads every file once: its hash, its first bytes, what it names, and what it should not hold. */
-export function hashBuild(folder: string, { files, withheld }: Scan): Build {
+/** Reads every file once, or takes what a cache knows of it: hash, first bytes, what it names, what it should not hold. */
+export function hashBuild(folder: string, { files, withheld }: Scan, cache?: HashCache): Build {
   const names = findFingerprintNames(files.map(({ path }) => path));
   const tokens = new Set([...names.values()].map(({ token }) => token));
-  const namedTokens = new Set<string>();
-  const hashed = files.map((file) => {
-    if (file.size > WHOLE_BYTES) return hashLarge(folder, file);
-    const bytes = readBuildFile(folder, file.path);
-    const text = TEXT.test(file.path) ? bytes.toString("utf8") : undefined;
-    const own = names.get(file.path)?.token;
-    for (const token of text === undefined ? [] : findTokensIn(text, tokens))
-      if (token !== own) namedTokens.add(token);
-    return {
-      path: file.path,
-      size: bytes.length,
-      hash: hashOnce("sha256", bytes),
-      head: Uint8Array.from(bytes.subarray(0, HEAD_BYTES)),
-      references: text !== undefined && REFERRING.test(file.path) ? findReferences(file.path, text) : [],
-      secrets: findSecrets(text ?? bytes.toString("latin1", 0, HEAD_BYTES)),
-    };
+  const lookedFor = hashOnce("sha256", [...tokens].sort().join("\n"));
+  const findTokens = createTokenFinder(tokens);
+  let isNew = false;
+  const hashed = files.map((file): CachedFile => {
+    const cached = cache?.find(file, lookedFor);
+    isNew ||= cached === undefined;
+    return (
+      cached ?? (file.size > WHOLE_BYTES ? hashLarge(folder, file) : hashSmall(folder, file, findTokens))
+    );
   });
+  if (isNew) cache?.save(hashed, files, lookedFor);
+  const own = (path: string): string | undefined => names.get(path)?.token;
+  const namedTokens = new Set(
+    hashed.flatMap(({ path, mentions }) => mentions.filter((token) => token !== own(path))),
+  );
   return { folder, files: hashed, namedTokens, withheld };
+}
+
+function hashSmall(
+  folder: string,
+  { path }: ScannedFile,
+  findTokens: (text: string) => string[],
+): CachedFile {
+  const bytes = readBuildFile(folder, path);
+  const text = TEXT.test(path) ? bytes.toString("utf8") : undefined;
+  return {
+    path,
+    size: bytes.length,
+    hash: hashOnce("sha256", bytes),
+    head: Uint8Array.from(bytes.subarray(0, HEAD_BYTES)),
+    references: text !== undefined && REFERRING.test(path) ? findReferences(path, text) : [],
+    secrets: findSecrets(text ?? bytes.toString("latin1", 0, HEAD_BYTES)),
+    mentions: text === undefined ? [] : findTokens(text),
+  };
 }
 
 /** A file of the build in memory. Throws `build-changed` when it is gone. */
@@ -47,7 +64,7 @@ export function readBuildFile(folder: string, path: string): Buffer {
   }
 }
 
-function hashLarge(folder: string, { path }: ScannedFile): BuildFile {
+function hashLarge(folder: string, { path }: ScannedFile): CachedFile {
   const file = openSync(join(folder, path), "r");
   try {
     const sum = createHash("sha256");
@@ -67,6 +84,7 @@ function hashLarge(folder: string, { path }: ScannedFile): BuildFile {
       head: head ?? new Uint8Array(),
       references: [],
       secrets: [],
+      mentions: [],
     };
   } finally {
     closeSync(file);

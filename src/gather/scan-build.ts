@@ -14,7 +14,10 @@ export interface ScannedFile {
   /** Below the build folder, with forward slashes. */
   readonly path: string;
   readonly size: number;
-  readonly modifiedMs: number;
+  /** Size, device, inode and both times: other than before means changed. */
+  readonly stamp: string;
+  /** The later of both times, milliseconds since 1970. */
+  readonly touchedMs: number;
 }
 
 export interface Scan {
@@ -50,7 +53,7 @@ export function scanBuild(folder: string, exclude: readonly string[]): Scan {
           visit(`${path}/`, [...ancestors, found.linkTarget ?? join(root, path)]);
         }
       } else if (found.isFile && !excluded.some((matches) => matches(path))) {
-        files.push({ path, size: found.size, modifiedMs: found.modifiedMs });
+        files.push({ path, size: found.size, stamp: found.stamp, touchedMs: found.touchedMs });
       }
     }
   };
@@ -62,21 +65,25 @@ interface ResolvedEntry {
   readonly isFolder: boolean;
   readonly isFile: boolean;
   readonly size: number;
-  readonly modifiedMs: number;
+  readonly stamp: string;
+  readonly touchedMs: number;
   readonly linkTarget?: string;
 }
 
 function resolveEntry(root: string, path: string, entry: Dirent): ResolvedEntry {
-  if (entry.isDirectory()) return { isFolder: true, isFile: false, size: 0, modifiedMs: 0 };
+  if (entry.isDirectory()) return { isFolder: true, isFile: false, size: 0, stamp: "", touchedMs: 0 };
   const place = join(root, path);
   const isLink = entry.isSymbolicLink();
   const linkTarget = isLink ? resolveLink(root, path, place) : undefined;
-  const stat = linkTarget === undefined ? lstatSync(place) : statSync(linkTarget);
+  const stat =
+    linkTarget === undefined ? lstatSync(place, { bigint: true }) : statSync(linkTarget, { bigint: true });
+  const { size, dev, ino, mtimeNs, ctimeNs } = stat;
   const facts = {
     isFolder: stat.isDirectory(),
     isFile: stat.isFile(),
-    size: stat.size,
-    modifiedMs: stat.mtimeMs,
+    size: Number(size),
+    stamp: `${size} ${dev} ${ino} ${mtimeNs} ${ctimeNs}`,
+    touchedMs: Number((mtimeNs > ctimeNs ? mtimeNs : ctimeNs) / 1_000_000n),
   };
   return linkTarget === undefined ? facts : { ...facts, linkTarget };
 }

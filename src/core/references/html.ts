@@ -1,10 +1,7 @@
-import { parse, type DefaultTreeAdapterMap } from "parse5";
+import { Parser } from "htmlparser2";
 import { findCssReferences } from "./css.ts";
 import { findScriptReferences } from "./javascript.ts";
-import type { Reference, ReferenceKind } from "./reference.ts";
-
-type Element = DefaultTreeAdapterMap["element"];
-type HtmlNode = DefaultTreeAdapterMap["node"];
+import { createLineFinder, type Reference, type ReferenceKind } from "./reference.ts";
 
 /** Attributes that make a browser load something, or lead somewhere (WHATWG HTML, index of attributes). */
 const ATTRIBUTES: Readonly<Record<string, Readonly<Record<string, ReferenceKind>>>> = {
@@ -28,58 +25,57 @@ const LOADED =
   /^(stylesheet|icon|shortcut|apple-touch-icon(-precomposed)?|mask-icon|manifest|preload|modulepreload|prefetch)$/i;
 const POINTED = /^(canonical|alternate|next|prev|author|license|help|search)$/i;
 
-/** What a page loads and where it leads, by a parser that reads it as browsers do. */
+/** What a page loads and where it leads, by a parser that reads tags, raw texts and character references as browsers do. */
 export function findHtmlReferences(html: string): Reference[] {
+  const lineOf = createLineFinder(html);
   const found: Reference[] = [];
   let base: string | undefined;
-  const open: HtmlNode[] = [parse(html, { sourceCodeLocationInfo: true })];
-  while (open.length > 0) {
-    const node = open.pop() as HtmlNode;
-    if ("tagName" in node) {
-      if (node.tagName === "base") base ??= attribute(node, "href");
-      found.push(...referencesOf(node));
-    }
-    if ("childNodes" in node) open.push(...node.childNodes.toReversed());
-    if ("content" in node) open.push(node.content);
-  }
+  let raw:
+    | { readonly find: (text: string, line: number) => Reference[]; readonly line: number; text: string }
+    | undefined;
+  const parser = new Parser({
+    onopentag: (tag, attributes) => {
+      const line = lineOf(parser.startIndex);
+      if (tag === "base") base ??= attributes.href;
+      found.push(...referencesOf(tag, attributes, line));
+      const find =
+        tag === "style"
+          ? findCssReferences
+          : tag === "script" && isInlineScript(attributes)
+            ? findScriptReferences
+            : undefined;
+      raw = find && { find, line, text: "" };
+    },
+    ontext: (text) => {
+      if (raw) raw.text += text;
+    },
+    onclosetag: () => {
+      if (raw) found.push(...raw.find(raw.text, raw.line));
+      raw = undefined;
+    },
+  });
+  parser.end(html);
   const kept = found.filter(({ url }) => url !== "" && !url.startsWith("#"));
   return base === undefined ? kept : kept.map((reference) => ({ ...reference, base: base as string }));
 }
 
-function referencesOf(element: Element): Reference[] {
-  const line = element.sourceCodeLocation?.startLine ?? 1;
+type Attributes = Readonly<Record<string, string>>;
+
+function referencesOf(tag: string, attributes: Attributes, line: number): Reference[] {
   const found: Reference[] = [];
-  const add = (kind: ReferenceKind, url: string | undefined): void => {
-    if (url !== undefined) found.push({ kind, url: url.trim(), line });
+  const add = (kind: ReferenceKind | undefined, url: string | undefined): void => {
+    if (kind !== undefined && url !== undefined) found.push({ kind, url: url.trim(), line });
   };
-  for (const [name, kind] of Object.entries(ATTRIBUTES[element.tagName] ?? {}))
-    add(kind, attribute(element, name));
+  for (const [name, kind] of Object.entries(ATTRIBUTES[tag] ?? {})) add(kind, attributes[name]);
   for (const name of ["srcset", "imagesrcset"])
-    for (const url of parseSrcset(attribute(element, name) ?? "")) add("asset", url);
-  const style = attribute(element, "style");
-  if (style !== undefined) found.push(...findCssReferences(style, line));
-  if (element.tagName === "link")
-    add(
-      kindOfLink(attribute(element, "rel") ?? "") ?? "link",
-      kindOfLink(attribute(element, "rel") ?? "") && attribute(element, "href"),
-    );
-  if (
-    element.tagName === "meta" &&
-    /^(og|twitter):(image|video|audio)$/.test(
-      attribute(element, "property") ?? attribute(element, "name") ?? "",
-    )
-  ) {
-    add("link", attribute(element, "content"));
-  }
-  if (element.tagName === "style") found.push(...findCssReferences(textOf(element), line));
-  if (element.tagName === "script" && attribute(element, "src") === undefined && isScript(element)) {
-    found.push(...findScriptReferences(textOf(element), line));
-  }
+    for (const url of parseSrcset(attributes[name] ?? "")) add("asset", url);
+  if (attributes.style !== undefined) found.push(...findCssReferences(attributes.style, line));
+  if (tag === "link") add(kindOfLink(attributes.rel ?? ""), attributes.href);
+  const isPicture =
+    tag === "meta" && /^(og|twitter):(image|video|audio)$/.test(attributes.property ?? attributes.name ?? "");
+  if (isPicture) add("link", attributes.content);
   return found;
 }
-
-const attribute = (element: Element, name: string): string | undefined =>
-  element.attrs.find((candidate) => candidate.name === name)?.value;
 
 function kindOfLink(rel: string): ReferenceKind | undefined {
   const words = rel.split(/\s+/);
@@ -87,11 +83,8 @@ function kindOfLink(rel: string): ReferenceKind | undefined {
   return words.some((word) => POINTED.test(word)) ? "link" : undefined;
 }
 
-const isScript = (element: Element): boolean =>
-  /^(|module|text\/javascript|application\/javascript)$/i.test(attribute(element, "type") ?? "");
-
-const textOf = (element: Element): string =>
-  element.childNodes.map((child) => ("value" in child ? child.value : "")).join("");
+const isInlineScript = ({ src, type }: Attributes): boolean =>
+  src === undefined && /^(|module|text\/javascript|application\/javascript)$/i.test(type ?? "");
 
 /** The addresses of an image candidate list (WHATWG HTML §4.8.4.2.1). */
 export function parseSrcset(text: string): string[] {
