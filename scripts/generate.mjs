@@ -27,6 +27,7 @@ const EXITS = {
   6: "another delivery was faster",
   7: "not allowed",
   70: "a fault of ours",
+  130: "interrupted",
 };
 
 function toErrorPage() {

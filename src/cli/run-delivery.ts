@@ -85,7 +85,12 @@ async function confirm(planned: DeliveryResult, terminal: Terminal): Promise<voi
   terminal.say(`\r\u001b[2K${showComparison(planned, terminal, { all: false, now: new Date() })}\n`);
   const prompt = createInterface({ input: process.stdin, output: process.stderr });
   try {
-    const answer = await prompt.question(`Deliver this to ${destination}? (yes or no) `);
+    const answer = await prompt
+      .question(`Deliver this to ${destination}? (yes or no) `)
+      .catch((error: unknown) => {
+        // Ctrl-C at the question.
+        throw (error as Error).name === "AbortError" ? new OperatorError("interrupted") : error;
+      });
     if (!/^y(es)?$/i.test(answer.trim())) throw new OperatorError("answered-no");
   } finally {
     prompt.close();

@@ -152,6 +152,7 @@ export const FAILURES = {
     message: "{action}: not allowed",
     hint: "the delivering identity lacks this right; {written}",
   },
+  interrupted: { exit: 130, message: "interrupted; nothing was written", hint: SAFE_TO_REPEAT },
   bug: { exit: 70, message: "a fault of ours: {cause}", hint: "please report it, with what stands above" },
 } as const satisfies Record<string, FailureText>;
 

@@ -2,7 +2,7 @@ import type { DeliveryDecision } from "../core/delivery.ts";
 import { toDeliveryResult } from "../core/delivery-result.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { ObjectKey } from "../core/model/names.ts";
-import { phaseOf, stepsOf, targetOf, type PhaseName } from "../core/model/plan.ts";
+import { phaseOf, stepsOf, targetOf, type EdgeInvalidation, type PhaseName } from "../core/model/plan.ts";
 import type { OwedInvalidation, Pointer, Waybill } from "../core/model/release.ts";
 import { toPointer, toWaybill } from "../core/next-release.ts";
 import type { Problem } from "../core/problems.ts";
@@ -35,13 +35,14 @@ export async function deliver(delivery: Delivery, options: DeliverOptions): Prom
   let outlook = await planOutlook(delivery);
   assertNotRefused(outlook.decision);
   seconds.lap("gather");
-  const idle = isIdle(outlook);
-  if (idle || options.dryRun)
+  if (isIdle(outlook) || options.dryRun) {
     return toResult(delivery, outlook, options, { ...NOTHING_YET, phases: seconds.laps });
+  }
   if (options.confirm) {
     await options.confirm(toResult(delivery, outlook, { ...options, dryRun: true }, NOTHING_YET));
     outlook = await planAgainIfMoved(delivery, outlook);
     assertNotRefused(outlook.decision);
+    seconds.skip();
   }
 
   const { plan, makesRelease } = outlook.decision;
@@ -54,34 +55,29 @@ export async function deliver(delivery: Delivery, options: DeliverOptions): Prom
     seconds.lap(name);
   };
 
+  const owing = new Set<string>();
+  const ask = async (
+    name: "unmask" | "invalidate",
+    requests: readonly EdgeInvalidation[],
+  ): Promise<boolean> => {
+    const confirmed = await askEdges(delivery, name, requests);
+    for (const { edge } of requests) if (!confirmed.has(edge)) owing.add(edge);
+    if (requests.length > 0) seconds.lap(name);
+    return requests.every(({ edge }) => confirmed.has(edge));
+  };
+
   await carry("keep");
   await carry("stock");
-  const unmasked = await askEdges(delivery, "unmask", plan.unmaskings);
-  if (plan.unmaskings.length > 0) seconds.lap("unmask");
+  await ask("unmask", plan.unmaskings);
   await carry("switch");
   const current = makesRelease ? await record(delivery, outlook, etags) : readCurrent(outlook);
   seconds.lap("record");
-  const invalidated = await askEdges(delivery, "invalidate", plan.invalidations);
-  if (plan.invalidations.length > 0) seconds.lap("invalidate");
+  const isConfirmed = await ask("invalidate", plan.invalidations);
   // Workers only when every edge has confirmed the pages: none may send a client to a page that the edge still has old.
-  const canAnnounce = plan.invalidations.every(({ edge }) => invalidated.has(edge));
-  if (canAnnounce) await carry("announce");
-  const announced = canAnnounce
-    ? await askEdges(delivery, "invalidate", plan.lateInvalidations)
-    : new Set<string>();
-  if (plan.lateInvalidations.length > 0) seconds.lap("invalidate");
-
-  const rounds = [
-    { requests: plan.unmaskings, confirmed: unmasked },
-    { requests: plan.invalidations, confirmed: invalidated },
-    { requests: plan.lateInvalidations, confirmed: announced },
-  ];
-  const owing = new Set(
-    rounds.flatMap(({ requests, confirmed: by }) =>
-      requests.map(({ edge }) => edge).filter((edge) => !by.has(edge)),
-    ),
-  );
-  const confirmed = new Set([...delivery.edges].map(({ name }) => name).filter((name) => !owing.has(name)));
+  if (isConfirmed) await carry("announce");
+  if (isConfirmed) await ask("invalidate", plan.lateInvalidations);
+  else for (const { edge } of plan.lateInvalidations) owing.add(edge);
+  const confirmed = new Set(delivery.edges.map(({ name }) => name).filter((name) => !owing.has(name)));
   await settle(delivery, outlook, current, { confirmed, announced: etags });
   // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
   if (owing.size === 0) await carry("clear");
@@ -186,6 +182,8 @@ interface Stopwatch {
   readonly laps: Lap[];
   /** Ends a lap; laps of the same name are one. */
   lap(name: Lap["name"]): void;
+  /** Leaves out what has passed: the time that a person took to answer. */
+  skip(): void;
 }
 
 function createStopwatch({ clock }: Delivery): Stopwatch {
@@ -193,6 +191,9 @@ function createStopwatch({ clock }: Delivery): Stopwatch {
   let last = clock.monotonicMs();
   return {
     laps,
+    skip: () => {
+      last = clock.monotonicMs();
+    },
     lap: (name) => {
       const now = clock.monotonicMs();
       const known = laps.findIndex((lap) => lap.name === name);
