@@ -2,7 +2,10 @@ import { hash } from "node:crypto";
 import { createReadStream, statSync } from "node:fs";
 import { join } from "node:path";
 import { OperatorError } from "../core/failures.ts";
+import type { Parcel } from "../core/model/parcel.ts";
 import type { BuildSource } from "../ports/build-source.ts";
+import type { Content } from "../ports/object-store.ts";
+import { encode } from "./encode.ts";
 import { openHashCache } from "./hash-cache.ts";
 import { hashBuild, readBuildFile, WHOLE_BYTES } from "./hash-files.ts";
 import { scanBuild } from "./scan-build.ts";
@@ -35,15 +38,26 @@ export const createFolderBuild = (folder: string, cache?: CachePlace): BuildSour
     );
   },
   close: () => undefined,
-  open: ({ key, aliasOf, size, storedHash }) => {
-    if (size === 0) return { size, hash: storedHash, open: () => Buffer.alloc(0) };
-    const path = aliasOf ?? key;
-    if (size > WHOLE_BYTES) {
-      const options = { highWaterMark: READ_BYTES, end: size - 1 };
-      return { size, hash: storedHash, open: () => createReadStream(join(folder, path), options) };
-    }
-    const bytes = readBuildFile(folder, path);
-    if (hash("sha256", bytes) !== storedHash) throw new OperatorError("build-changed", { path });
-    return { size, hash: storedHash, open: () => bytes };
-  },
+  open: (parcel) => openFile(folder, parcel),
 });
+
+/** A file as it is to be stored, known to be the one that was read: by its hash here, or by the store when it is streamed. */
+function openFile(
+  folder: string,
+  { key, aliasOf, size, hash: contentHash, storedHash, encoding }: Parcel,
+): Content {
+  if (size === 0) return { size, hash: storedHash, open: () => Buffer.alloc(0) };
+  const path = aliasOf ?? key;
+  if (size > WHOLE_BYTES) {
+    const options = { highWaterMark: READ_BYTES, end: size - 1 };
+    return { size, hash: storedHash, open: () => createReadStream(join(folder, path), options) };
+  }
+  const bytes = readBuildFile(folder, path);
+  if (hash("sha256", bytes) !== contentHash) throw new OperatorError("build-changed", { path });
+  const stored = encoding === "gzip" ? encode(bytes) : bytes;
+  return {
+    size: stored.length,
+    hash: encoding === "gzip" ? hash("sha256", stored) : contentHash,
+    open: () => stored,
+  };
+}

@@ -23,6 +23,7 @@ export interface Target {
   readonly rules: HeaderRules;
   readonly addresses: AddressRules;
   readonly redirects: readonly RedirectRule[];
+  readonly compression: "off" | "gzip";
   readonly store: StoreSettings;
   /** From the store outwards; none: an empty list. */
   readonly edges: readonly NamedEdgeSettings[];
@@ -82,6 +83,7 @@ export function chooseTarget(
       indexName: build.entry.slice(build.entry.lastIndexOf("/") + 1),
     },
     redirects: settings.redirects,
+    compression: settings.compression,
     store: destination.store,
     edges,
     url: destination.url,
@@ -127,7 +129,6 @@ function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {
 /** What the settings can say and this version can't do: said by name, never passed over. */
 function refuseWhatComesLater(settings: Settings, destination: DestinationSettings): void {
   const later: readonly (readonly [boolean, string, string])[] = [
-    [settings.compression !== "off", "stored compression", "compression: gzip"],
     [destination.store.kind === "folder", "delivering to a folder", "store.kind: folder"],
     [destination.state !== undefined, "a state part in a bucket of its own", "state"],
     [destination.noIndex, "keeping search engines out", "noIndex"],

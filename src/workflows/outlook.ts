@@ -5,6 +5,8 @@ import type { DestinationState, Waybill } from "../core/model/release.ts";
 import { analyseBuild, type Analysis } from "../core/analysis.ts";
 import { POINTER_KEY } from "../core/model/names.ts";
 import { longestPageFreshness, type Build, type ExplainedParcel } from "../core/parcels.ts";
+import { applyEncodedForms } from "../core/stored-encoding.ts";
+import { encodeParcels } from "../gather/encode.ts";
 import { probeObjects, readDestination, readWaybill } from "../gather/read-destination.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
 import type { Delivery } from "./delivery.ts";
@@ -31,7 +33,7 @@ export async function planOutlook(delivery: Delivery): Promise<Outlook> {
 export async function planAgain(delivery: Delivery, build: Build): Promise<Outlook> {
   const { target, store, allowed, author } = delivery;
   const state = await readDestination(store, target.destination);
-  const analysis = analyseBuild(build, target, state);
+  const analysis = encodeAnalysis(delivery, analyseBuild(build, target, state), state);
   const { parcels } = analysis;
   assertRetentionCoversPages(delivery, parcels);
   const { unprobed, changes } = compareParcels(parcels, state);
@@ -53,6 +55,13 @@ export async function planAgain(delivery: Delivery, build: Build): Promise<Outlo
     olderWaybills: await readOlderWaybills(store, state, target.retention),
   });
   return { build, analysis, parcels, state, decision };
+}
+
+/** The same with what is to be stored encoded, where the settings ask for it. */
+function encodeAnalysis({ target, source }: Delivery, analysis: Analysis, state: DestinationState): Analysis {
+  if (target.compression === "off") return analysis;
+  const forms = encodeParcels(source, analysis.parcels);
+  return { ...analysis, parcels: applyEncodedForms(analysis.parcels, forms, state) };
 }
 
 async function readOlderWaybills(

@@ -314,3 +314,27 @@ test("redirects answer through the edge, follow a change at once, and are gone w
   });
   expect(await follow("/latest")).toMatch(/^404/);
 });
+
+test("with stored compression visitors get the same content, from fewer bytes, and an unchanged build is not sent again", async () => {
+  const sandbox = await startSandbox("--origin", "website");
+  const text = `<p>${"ferry ".repeat(2000)}</p>`;
+  const folder = writeFiles(temporaryFolder("gzip"), {
+    "index.html": text,
+    "small.html": "<p>s</p>",
+    "noise.json": JSON.stringify(Array.from({ length: 400 }, (_, i) => (i * 2654435761) % 4294967296)),
+  });
+  const project = new Project(
+    `${sandbox.settings(folder, edgeSettings(sandbox, "distribution"))}compression: gzip\n`,
+    sandbox.facts,
+  );
+  const { bytes } = await project.result(["deliver"]);
+  expect(bytes.sent).toBeLessThan(text.length / 2);
+  const answer = await fetch(`${sandbox.facts.edge}/`);
+  expect([answer.headers.get("content-encoding"), await answer.text()]).toEqual(["gzip", text]);
+  expect((await fetch(`${sandbox.facts.edge}/small.html`)).headers.get("content-encoding")).toBeNull();
+  expect(await project.result(["deliver"])).toMatchObject({ release: 1, previous: 1, requests: { put: 0 } });
+  const plain = new Project(sandbox.settings(folder, edgeSettings(sandbox, "distribution")), sandbox.facts);
+  expect((await plain.result(["deliver"])).counts.replaced).toBeGreaterThanOrEqual(1);
+  expect((await fetch(`${sandbox.facts.edge}/`)).headers.get("content-length")).not.toBeNull();
+  expect((await visit(`${sandbox.facts.edge}/`)).body.toString()).toBe(text);
+});

@@ -82,10 +82,10 @@ test.each<[string, (text: string) => string, string[], number, RegExp]>([
   ],
   [
     "something that comes later",
-    (text) => `${text}compression: gzip\n`,
+    (text) => text.replace("    store:", "    noIndex: true\n    store:"),
     [],
     2,
-    /stored compression is known, but this version can't do it yet/,
+    /keeping search engines out is known, but this version can't do it yet/,
   ],
 ])("%s: a clear message, the right exit code, nothing written", async (_, change, args, exit, message) => {
   const project = new Project(change(settings()), sandbox.facts);

@@ -57,6 +57,7 @@ export function memoryDelivery({
       entry: "index.html",
       clientRoutes: false,
       redirects: [],
+      compression: "off",
       serves: "website",
       exclude: [],
       rules: { freshness: [], types: [], headers: [], edgeCanForget: edges.length > 0 },

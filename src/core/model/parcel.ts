@@ -22,6 +22,8 @@ export interface Parcel {
   readonly aliasOf?: ObjectKey;
   /** Where it sends those who ask for it; absent for all but redirects. */
   readonly redirectsTo?: string;
+  /** How its bytes are stored, where that is not as they were built. */
+  readonly encoding?: "gzip";
 }
 
 /** A parcel as a waybill records it: with the ETag that the store gave it. */
