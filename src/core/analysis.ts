@@ -73,8 +73,18 @@ export function analyseBuild(
   return { parcels: all, graph, problems: sortProblems(problems) };
 }
 
+/** What the destination is known to have had under each key; what stands counts before what only once stood. */
 const toEarlier = (state: DestinationState): Map<string, EarlierFile> =>
-  new Map([...recordedByKey(state)].map(([key, { hash, role }]) => [key, { hash, role }]));
+  new Map([
+    ...[...(state.immutable ?? [])].map(([key, { hash }]) => [key, { hash, role: "fingerprinted" }] as const),
+    ...[...recordedByKey(state)].map(([key, { hash, role }]) => [key, { hash, role }] as const),
+  ]);
+
+/** Names that no record knows and that are about to be called immutable: whether they once were must be asked. */
+export const hasUnknownImmutables = ({ parcels }: Analysis, state: DestinationState): boolean => {
+  const known = recordedByKey(state);
+  return parcels.some(({ key, role }) => role === "fingerprinted" && !known.has(key));
+};
 
 const SEVERITIES = ["error", "warning", "note"] as const;
 

@@ -2,7 +2,8 @@ import { createHash } from "node:crypto";
 import { gunzipSync } from "node:zlib";
 import { OperatorError } from "../core/failures.ts";
 import type { Probe } from "../core/compare.ts";
-import { POINTER_KEY, waybillKey, type ObjectKey } from "../core/model/names.ts";
+import { parseImmutableNames, type ImmutableNames } from "../core/immutable-names.ts";
+import { IMMUTABLE_KEY, POINTER_KEY, waybillKey, type ObjectKey } from "../core/model/names.ts";
 import type { ListedObject } from "../core/model/parcel.ts";
 import type { DestinationState, Pointer, RetainedRelease, Waybill } from "../core/model/release.ts";
 import { parsePointer, parseWaybill } from "../core/waybill.ts";
@@ -56,6 +57,26 @@ export async function readWaybill(
     throw new OperatorError("record-unreadable", { key, cause: "it is not the one that was recorded" });
   }
   return parseWaybill(gunzipSync(bytes).toString("utf8").split("\n"), key);
+}
+
+/** The names that were once delivered as immutable; none where nothing was recorded yet. */
+export async function readImmutableNames(
+  store: ObjectStore,
+  { listing }: DestinationState,
+): Promise<ImmutableNames> {
+  const found = listing.some(({ key }) => key === IMMUTABLE_KEY) ? await store.get(IMMUTABLE_KEY) : undefined;
+  if (!found) return new Map();
+  const bytes = await readAll(found);
+  return parseImmutableNames(tryUnzip(bytes));
+}
+
+/** Bytes that are no gzip are handed on as they are: the parser refuses them in its own words. */
+function tryUnzip(bytes: Buffer): string {
+  try {
+    return gunzipSync(bytes).toString("utf8");
+  } catch {
+    return "";
+  }
 }
 
 /** Looks at objects that no record can be trusted about: their headers and the hash of their bytes. */

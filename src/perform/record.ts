@@ -1,7 +1,8 @@
 import { createHash } from "node:crypto";
 import { gzipSync } from "node:zlib";
 import { OperatorError } from "../core/failures.ts";
-import { POINTER_KEY, waybillKey } from "../core/model/names.ts";
+import { toImmutableText, type ImmutableNames } from "../core/immutable-names.ts";
+import { IMMUTABLE_KEY, POINTER_KEY, waybillKey } from "../core/model/names.ts";
 import type { Pointer, Waybill } from "../core/model/release.ts";
 import { parsePointer, toPointerText, toWaybillLines } from "../core/waybill.ts";
 import {
@@ -22,6 +23,12 @@ export async function recordWaybill(store: ObjectStore, waybill: Waybill): Promi
   const key = waybillKey(waybill.release, waybill.run);
   await store.put(key, content, { ...STATE_HEADERS, "content-type": "application/gzip" });
   return content.hash;
+}
+
+/** Writes the names that were ever delivered as immutable, before the release that brings new ones is the current one. */
+export async function recordImmutableNames(store: ObjectStore, names: ImmutableNames): Promise<void> {
+  const content = toContent(gzipSync(toImmutableText(names)));
+  await store.put(IMMUTABLE_KEY, content, { ...STATE_HEADERS, "content-type": "application/gzip" });
 }
 
 /**

@@ -1,5 +1,6 @@
 import type { DeliveryDecision } from "../core/delivery.ts";
 import { toDeliveryResult } from "../core/delivery-result.ts";
+import { extendImmutableNames } from "../core/immutable-names.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { ObjectKey } from "../core/model/names.ts";
 import { phaseOf, stepsOf, targetOf, type EdgeInvalidation, type PhaseName } from "../core/model/plan.ts";
@@ -10,7 +11,7 @@ import type { DeliveryResult } from "../core/results.ts";
 import { readPointer } from "../gather/read-destination.ts";
 import { carryOut, type PerformTools } from "../perform/carry-out.ts";
 import { askEdges } from "../perform/invalidate.ts";
-import { recordWaybill, switchPointer } from "../perform/record.ts";
+import { recordImmutableNames, recordWaybill, switchPointer } from "../perform/record.ts";
 import type { Delivery } from "./delivery.ts";
 import { planAgain, planOutlook, type Outlook } from "./outlook.ts";
 
@@ -123,7 +124,13 @@ async function record(
   report({ event: "phase", phase: "record", state: "started", steps: 2, bytes: 0 });
   const facts = { ...outlook, site: target.site, run, at: clock.now().toISOString(), ...author };
   const waybill: Waybill = toWaybill(facts, etags);
-  const pointer = toPointer(facts, await recordWaybill(store, waybill));
+  const waybillHash = await recordWaybill(store, waybill);
+  const { state } = outlook;
+  if (state.immutable) {
+    const standing = [...waybill.parcels, ...waybill.standing];
+    await recordImmutableNames(store, extendImmutableNames(state.immutable, standing, state.storeTimeMs));
+  }
+  const pointer = toPointer(facts, waybillHash);
   const { etag } = await switchPointer(store, pointer, outlook.state.pointerEtag);
   report({
     event: "phase",

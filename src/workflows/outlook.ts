@@ -2,12 +2,17 @@ import { compareParcels } from "../core/compare.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
-import { analyseBuild, type Analysis } from "../core/analysis.ts";
+import { analyseBuild, hasUnknownImmutables, type Analysis } from "../core/analysis.ts";
 import { POINTER_KEY } from "../core/model/names.ts";
 import { longestPageFreshness, type Build, type ExplainedParcel } from "../core/parcels.ts";
 import { applyEncodedForms } from "../core/stored-encoding.ts";
 import { encodeParcels } from "../gather/encode.ts";
-import { probeObjects, readDestination, readWaybill } from "../gather/read-destination.ts";
+import {
+  probeObjects,
+  readDestination,
+  readImmutableNames,
+  readWaybill,
+} from "../gather/read-destination.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
 import type { Delivery } from "./delivery.ts";
 
@@ -32,8 +37,13 @@ export async function planOutlook(delivery: Delivery): Promise<Outlook> {
 /** The same for a build that was read before: after a person's answer, or another run's delivery. */
 export async function planAgain(delivery: Delivery, build: Build): Promise<Outlook> {
   const { target, store, allowed, author } = delivery;
-  const state = await readDestination(store, target.destination);
-  const analysis = encodeAnalysis(delivery, analyseBuild(build, target, state), state);
+  let state = await readDestination(store, target.destination);
+  let analysed = analyseBuild(build, target, state);
+  if (hasUnknownImmutables(analysed, state)) {
+    state = { ...state, immutable: await readImmutableNames(store, state) };
+    if (state.immutable?.size !== 0) analysed = analyseBuild(build, target, state);
+  }
+  const analysis = encodeAnalysis(delivery, analysed, state);
   const { parcels } = analysis;
   assertRetentionCoversPages(delivery, parcels);
   const { unprobed, changes } = compareParcels(parcels, state);

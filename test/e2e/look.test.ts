@@ -175,3 +175,28 @@ test("guards of names, credentials and reused fingerprints, all at once; a lower
     (await project.result(["deliver", "--build", second, "--sequence", "8", ...lifted])).counts.replaced,
   ).toBe(1);
 });
+
+test("a name that once was immutable may not come back with other bytes, also when nothing of it is left in the store", async () => {
+  const build = (name: string, script: string): string =>
+    writeFiles(temporaryFolder("once"), { "index.html": `<script src="${name}"></script>`, [name]: script });
+  const settings = sandbox.settings(
+    build("a-1f2e3d4c.js", "one"),
+    "    retain: { releases: 1, for: 0s }",
+    "once",
+  );
+  const project = new Project(settings, sandbox.facts);
+  await project.result(["deliver"]);
+  expect(await project.result(["deliver", "--build", build("b-2f3e4d5c.js", "two")])).toMatchObject({
+    pruned: ["a-1f2e3d4c.js"],
+  });
+  const refused = await project.run(["deliver", "--build", build("a-1f2e3d4c.js", "other")]);
+  expect(refused).toMatchObject({
+    exit: 3,
+    stderr: expect.stringMatching(
+      /a-1f2e3d4c\.js: was delivered as immutable and has other bytes now/,
+    ) as string,
+  });
+  expect(await project.result(["deliver", "--build", build("a-1f2e3d4c.js", "one")])).toMatchObject({
+    release: 3,
+  });
+});

@@ -12,6 +12,7 @@ export type UrlPath = string & { readonly brand?: "UrlPath" };
 /** The part of a destination that is ours alone: pointer, waybills, vault. */
 export const STATE_PREFIX = ".courier/";
 export const POINTER_KEY = ".courier/current.json";
+export const IMMUTABLE_KEY = ".courier/immutable.json.gz";
 
 export const waybillKey = (release: number, run: string): ObjectKey =>
   `${STATE_PREFIX}releases/${release}-${run}.ndjson.gz`;

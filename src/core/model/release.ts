@@ -1,4 +1,5 @@
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
+import type { ImmutableNames } from "../immutable-names.ts";
 import type { ListedObject, RecordedParcel } from "./parcel.ts";
 
 /** The record of a release. `docs/formats.md` shows it by example. */
@@ -55,6 +56,8 @@ export interface DestinationState {
   readonly pointerEtag?: string;
   readonly waybill?: Waybill;
   readonly listing: readonly ListedObject[];
+  /** Names that were once delivered as immutable; read only where a build brings names that no record knows. */
+  readonly immutable?: ImmutableNames;
   /** The store's own time of the list, milliseconds since 1970. */
   readonly storeTimeMs: number;
 }
