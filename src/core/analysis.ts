@@ -6,6 +6,7 @@ import { decideParcels, type Build, type ExplainedParcel, type ParcelRules } fro
 import { findBuildProblems } from "./build-check.ts";
 import { findNameProblems } from "./names-check.ts";
 import { byText } from "./model/names.ts";
+import type { RoutingRule } from "./model/website.ts";
 import { type Problem } from "./problems.ts";
 import { buildReferenceGraph, findReferenceProblems, type ReferenceGraph } from "./reference-graph.ts";
 import { decideRedirects, followRedirect, type RedirectRule } from "./redirects.ts";
@@ -18,12 +19,16 @@ export interface AnalysisRules extends Omit<ParcelRules, "earlier"> {
   readonly clientRoutes: boolean;
   readonly serves: Serves;
   readonly redirects: readonly RedirectRule[];
+  readonly ownsWebsite: boolean;
+  readonly bucketPrefix: string;
 }
 
 /** A build, known completely: what each file is and gets, who names whom, and what is wrong with it. */
 export interface Analysis {
   readonly parcels: readonly ExplainedParcel[];
   readonly graph: ReferenceGraph;
+  /** Rules that the website endpoint is to have. */
+  readonly routing: readonly RoutingRule[];
   /** By severity, then by path and line. */
   readonly problems: readonly Problem[];
 }
@@ -70,7 +75,7 @@ export function analyseBuild(
     ...findReused(parcels, earlier),
   ];
   const all = [...parcels, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
-  return { parcels: all, graph, problems: sortProblems(problems) };
+  return { parcels: all, graph, routing: redirects.routing, problems: sortProblems(problems) };
 }
 
 /** What the destination is known to have had under each key; what stands counts before what only once stood. */

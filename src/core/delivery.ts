@@ -1,10 +1,11 @@
 import { compareParcels, type Comparison, type Probe } from "./compare.ts";
 import { findRefusals } from "./guards.ts";
-import type { AddressRules } from "./addresses.ts";
-import type { ObjectKey } from "./model/names.ts";
+import { encodeKey, type AddressRules } from "./addresses.ts";
+import type { ObjectKey, UrlPath } from "./model/names.ts";
 import { isAssetLike } from "./model/parcel.ts";
 import type { Plan } from "./model/plan.ts";
 import type { DestinationState, RetainedRelease, Waybill } from "./model/release.ts";
+import type { RoutingRule } from "./model/website.ts";
 import { findOrderViolations } from "./order.ts";
 import type { Analysis } from "./analysis.ts";
 import { longestPageFreshness } from "./parcels.ts";
@@ -20,6 +21,7 @@ export interface DeliveryFacts {
   readonly probes: ReadonlyMap<ObjectKey, Probe>;
   readonly retention: RetentionRule;
   readonly addresses: AddressRules;
+  readonly bucketPrefix: string;
   readonly edges: readonly EdgeNeeds[];
   readonly vanishShare: number;
   readonly sequence?: number | undefined;
@@ -41,6 +43,8 @@ export interface DeliveryDecision {
   readonly pageFreshnessSeconds: number;
   /** Whether there is a release to make; without, what is owed is paid all the same. */
   readonly makesRelease: boolean;
+  /** The rules that the website endpoint gets in this delivery; undefined: it has them already. */
+  readonly newRouting?: readonly RoutingRule[] | undefined;
 }
 
 /** The older releases whose waybills a decision needs: those that stay, when some record goes. */
@@ -57,7 +61,8 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const { state, retention } = facts;
   const { parcels, problems } = facts.analysis;
   const comparison = compareParcels(parcels, state, facts.probes);
-  const makesRelease = needsRelease(comparison, facts);
+  const newRouting = findNewRouting(facts);
+  const makesRelease = newRouting !== undefined || needsRelease(comparison, facts);
   const release = makesRelease ? nextRelease(state) : (state.pointer?.release ?? 0);
   const retained = selectRetained(state, release, retention);
   const keepsPrevious =
@@ -67,6 +72,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     addresses: facts.addresses,
     edges: facts.edges,
     owed: state.pointer?.owed ?? [],
+    patterns: toPatterns(facts, newRouting),
   });
   const expired =
     makesRelease || comparison.pending.size > 0 ? selectExpired(facts, comparison, retained) : [];
@@ -85,7 +91,25 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     retained,
     pageFreshnessSeconds: longestPageFreshness(parcels),
     makesRelease,
+    newRouting,
   };
+}
+
+function findNewRouting({ analysis, state }: DeliveryFacts): readonly RoutingRule[] | undefined {
+  const before = state.waybill?.routing ?? [];
+  return JSON.stringify(before) === JSON.stringify(analysis.routing) ? undefined : analysis.routing;
+}
+
+/** What old and new routing rules reach: an edge may hold any of it as it was. */
+function toPatterns(
+  { state, addresses, bucketPrefix }: DeliveryFacts,
+  newRouting: readonly RoutingRule[] | undefined,
+): UrlPath[] {
+  if (!newRouting) return [];
+  const prefixes = [...(state.waybill?.routing ?? []), ...newRouting].map(({ prefix }) =>
+    prefix.slice(bucketPrefix.length),
+  );
+  return [...new Set(prefixes)].map((prefix) => `${addresses.basePath}${encodeKey(prefix)}*`);
 }
 
 /** A build that equals the release makes none, not even to write what that release still had to announce. */

@@ -1,3 +1,4 @@
+import type { Analysis } from "./analysis.ts";
 import type { DeliveryDecision } from "./delivery.ts";
 import type { ObjectKey, Sha256 } from "./model/names.ts";
 import { isAssetLike, type Parcel, type RecordedParcel } from "./model/parcel.ts";
@@ -13,6 +14,7 @@ export interface NextReleaseFacts {
   readonly note?: string;
   readonly sequence?: number;
   readonly parcels: readonly Parcel[];
+  readonly analysis: Pick<Analysis, "routing">;
   readonly state: DestinationState;
   readonly decision: DeliveryDecision;
 }
@@ -53,6 +55,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(facts.commit === undefined ? {} : { commit: facts.commit }),
     ...(facts.note === undefined ? {} : { note: facts.note }),
     ...(facts.sequence === undefined ? {} : { sequence: facts.sequence }),
+    ...(facts.analysis.routing.length === 0 ? {} : { routing: facts.analysis.routing }),
     parcels: parcels.map(toRecorded),
     // Those that this very delivery clears are still listed: it may die before it gets there.
     standing: decision.comparison.stale

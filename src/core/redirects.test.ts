@@ -23,6 +23,8 @@ const decide = (rules: RedirectRule[], more: Partial<RedirectFacts> = {}) =>
     serves: "website",
     clientRoutes: false,
     edgeCanForget: true,
+    ownsWebsite: false,
+    bucketPrefix: "",
     ...more,
   });
 const found = (...args: Parameters<typeof decide>): string[] =>
@@ -102,4 +104,33 @@ test.each<[string, RedirectRule[], Partial<RedirectFacts>, string[]]>([
   ],
 ])("%s is found", (_, rules, more, problems) => {
   expect(found(rules, more)).toEqual(problems);
+});
+
+test("where the website settings are ours, routing rules carry what no object can, in their order", () => {
+  const rules = [
+    rule("/routes/*", "/crossings/*", { kind: "temporary" }),
+    rule("/old/*", "/news/"),
+    rule("/away/*", "https://elsewhere.example/x/*", { keepMethod: true }),
+    rule("/soon", "/about.html", { kind: "temporary" }),
+    rule("/latest", "/news/"),
+  ];
+  const { routing, parcels, problems } = decide(rules, { ownsWebsite: true, bucketPrefix: "site/" });
+  expect(problems).toEqual([]);
+  expect(parcels.map(({ key }) => key)).toEqual(["latest"]);
+  expect(routing).toEqual([
+    { prefix: "site/routes/", replacePrefix: "crossings/", status: 302 },
+    { prefix: "site/old/", replaceKey: "news/", status: 301 },
+    { prefix: "site/away/", replacePrefix: "x/", host: "elsewhere.example", protocol: "https", status: 308 },
+    { prefix: "site/soon", replaceKey: "about.html", status: 302 },
+  ]);
+});
+
+test("a routing rule reaches whatever begins so: what it would cover is said, and more than fifty are refused", () => {
+  const owned = { ownsWebsite: true };
+  expect(found([rule("/news/*", "/about.html")], owned)).toEqual(["warning redirect-covers /news/*"]);
+  expect(found([rule("/abou", "/news/", { kind: "temporary" })], owned)).toEqual([
+    "error redirect-unplaced /abou",
+  ]);
+  const many = Array.from({ length: 51 }, (_, i) => rule(`/r${i}/*`, "/news/"));
+  expect(found(many, owned)).toEqual(["error redirect-unplaced /r50/*"]);
 });

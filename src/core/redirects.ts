@@ -4,6 +4,7 @@ import type { Serves } from "./aliases.ts";
 import { toCacheControl } from "./headers.ts";
 import { assertNever, type ObjectKey, type UrlPath } from "./model/names.ts";
 import type { ExplainedParcel } from "./parcels.ts";
+import { MOST_ROUTING_RULES, type RoutingRule } from "./model/website.ts";
 import { listed, type Problem } from "./problems.ts";
 
 /** A rule of the settings; addresses are taken below the site's own path, and a `*` at the end carries over. */
@@ -22,6 +23,9 @@ export interface RedirectFacts {
   readonly serves: Serves;
   readonly clientRoutes: boolean;
   readonly edgeCanForget: boolean;
+  /** Whether the bucket's website settings are ours to write; what stands before keys in the bucket. */
+  readonly ownsWebsite: boolean;
+  readonly bucketPrefix: string;
 }
 
 /** The status of a rule: 301 and 302, or 308 and 307 where the method must be kept (RFC 9110 §15.4). */
@@ -53,22 +57,34 @@ export function followRedirect(
 const matches = ({ address }: RedirectRule, asked: UrlPath): boolean =>
   address.endsWith("*") ? asked.startsWith(address.slice(0, -1)) : asked === address;
 
-/** The objects that carry redirects, and everything that is wrong with the rules. */
-export function decideRedirects(facts: RedirectFacts): {
-  readonly parcels: ExplainedParcel[];
-  readonly problems: Problem[];
-} {
-  const { rules, serves } = facts;
+export interface RedirectDecision {
+  /** Objects that carry one redirect each. */
+  readonly parcels: readonly ExplainedParcel[];
+  /** Rules of the website endpoint, in their order. */
+  readonly routing: readonly RoutingRule[];
+  readonly problems: readonly Problem[];
+}
+
+/** What carries each redirect, and everything that is wrong with the rules. */
+export function decideRedirects(facts: RedirectFacts): RedirectDecision {
+  const { rules, serves, ownsWebsite } = facts;
   const problems = rules.flatMap((rule, index) => findRuleProblems(rule, index, facts));
   const isDropped = new Set(
     problems.filter(({ code }) => code === "redirect-hidden").map(({ path }) => path),
   );
   const live = rules.filter(({ address }) => !isDropped.has(address));
-  if (serves === "objects") return { parcels: [], problems: [...problems, ...toElsewhere(live)] };
-  const unplaced = live.filter((rule) => !isPlaceable(rule)).map(toUnplaced);
+  if (serves === "objects")
+    return { parcels: [], routing: [], problems: [...problems, ...toElsewhere(live)] };
+  const others = live.filter((rule) => !isPlaceable(rule));
+  const unplaced = others.flatMap((rule, index) => findUnplaced(rule, index, facts));
   return {
     parcels: live.filter(isPlaceable).map((rule) => toParcel(rule, facts)),
-    problems: [...problems, ...unplaced],
+    routing: ownsWebsite && unplaced.length === 0 ? others.map((rule) => toRoutingRule(rule, facts)) : [],
+    problems: [
+      ...problems,
+      ...unplaced,
+      ...(ownsWebsite ? others.flatMap((rule) => findCovered(rule, facts)) : []),
+    ],
   };
 }
 
@@ -177,13 +193,67 @@ function toParcel(
   };
 }
 
-const toUnplaced = (rule: RedirectRule): Problem => ({
-  code: "redirect-unplaced",
-  severity: "error",
-  path: rule.address,
-  message: `${rule.address.endsWith("*") ? "a rule for many addresses" : `a redirect with the status ${statusOf(rule)}`} can't be an object of its own`,
-  hint: "set it up at the edge and take it out here; routing rules of a bucket's website settings come with a later version",
-});
+/** Why a website endpoint can't carry a rule, if it can't. */
+function findUnplaced(rule: RedirectRule, index: number, { ownsWebsite, paths }: RedirectFacts): Problem[] {
+  const what = rule.address.endsWith("*")
+    ? "a rule for many addresses"
+    : `a redirect with the status ${statusOf(rule)}`;
+  const problem = (message: string, hint: string): Problem[] => [
+    { code: "redirect-unplaced", severity: "error", path: rule.address, message, hint },
+  ];
+  if (!ownsWebsite) {
+    const hint =
+      "let routing rules carry it, if the bucket's website settings are this site's alone (store.ownsWebsite: true), or set it up at the edge";
+    return problem(`${what} can't be an object of its own`, hint);
+  }
+  if (index >= MOST_ROUTING_RULES)
+    return problem(
+      `a website endpoint takes at most ${MOST_ROUTING_RULES} such rules`,
+      "set up the others at the edge",
+    );
+  const key = parseAddress(rule.address, "/") as string;
+  const other = rule.address.endsWith("*")
+    ? undefined
+    : [...paths].find((path) => path.startsWith(key) && path !== key);
+  if (other === undefined) return [];
+  return problem(
+    `${what} also reaches ${other}: a website endpoint knows only how keys begin`,
+    "set it up at the edge, or make it permanent",
+  );
+}
+
+/** Files that nobody reaches any more: a routing rule counts before what stands there. */
+function findCovered({ address }: RedirectRule, { paths }: RedirectFacts): Problem[] {
+  const prefix = parseAddress(address.replace(/\*$/, ""), "/") as string;
+  const covered = address.endsWith("*") ? [...paths].filter((path) => path.startsWith(prefix)) : [];
+  if (covered.length === 0) return [];
+  return [
+    {
+      code: "redirect-covers",
+      severity: "warning",
+      path: address,
+      message: `visitors are sent on also from ${listed(covered)}`,
+    },
+  ];
+}
+
+function toRoutingRule(rule: RedirectRule, { addresses, bucketPrefix }: RedirectFacts): RoutingRule {
+  const isPattern = rule.address.endsWith("*");
+  const prefix = bucketPrefix + (parseAddress(rule.address.replace(/\*$/, ""), "/") as string);
+  const isElsewhere = !rule.leadsTo.startsWith("/");
+  const url = new URL(rule.leadsTo.replace(/\*$/, ""), "http://site.invalid");
+  const target = isElsewhere
+    ? url.pathname.slice(1)
+    : addresses.basePath.slice(1) + rule.leadsTo.replace(/\*$/, "").slice(1);
+  return {
+    prefix,
+    ...(isPattern && rule.leadsTo.endsWith("*") ? { replacePrefix: target } : { replaceKey: target }),
+    ...(isElsewhere
+      ? { host: url.host, protocol: url.protocol === "https:" ? ("https" as const) : ("http" as const) }
+      : {}),
+    status: statusOf(rule),
+  };
+}
 
 function toElsewhere(rules: readonly RedirectRule[]): Problem[] {
   if (rules.length === 0) return [];

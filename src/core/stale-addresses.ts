@@ -18,6 +18,8 @@ export interface StaleAddressFacts {
   readonly addresses: AddressRules;
   readonly edges: readonly EdgeNeeds[];
   readonly owed: readonly OwedInvalidation[];
+  /** Patterns of addresses that answer differently from now on; only edges that take patterns can be asked. */
+  readonly patterns: readonly UrlPath[];
 }
 
 export interface Invalidations {
@@ -48,14 +50,16 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
   const now = changed.filter((key) => !others.has(key));
   const ask = (
     keys: readonly ObjectKey[],
-    owed: (edge: string) => readonly UrlPath[] = () => [],
+    more: (edge: EdgeNeeds) => readonly UrlPath[] = () => [],
   ): EdgeInvalidation[] => {
     const all = keys.flatMap((key) => listAddresses(key, addresses));
-    return edges.flatMap((edge) => toInvalidation(edge, [...all, ...owed(edge.name)], addresses));
+    return edges.flatMap((edge) => toInvalidation(edge, [...all, ...more(edge)], addresses));
   };
-  const owedBy = (edge: string): UrlPath[] =>
-    facts.owed.filter((entry) => entry.edge === edge).flatMap((entry) => entry.addresses);
-  return { unmaskings: ask(early), invalidations: ask(now, owedBy), lateInvalidations: ask(late) };
+  const alsoOf = ({ name, takesEverything }: EdgeNeeds): UrlPath[] => [
+    ...facts.owed.filter((entry) => entry.edge === name).flatMap((entry) => entry.addresses),
+    ...(takesEverything ? facts.patterns : []),
+  ];
+  return { unmaskings: ask(early), invalidations: ask(now, alsoOf), lateInvalidations: ask(late) };
 }
 
 /** Whether a change is written before any page: a new asset, which overwrites nothing. */

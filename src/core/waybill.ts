@@ -25,6 +25,18 @@ const headerLine = z.object({
   commit: z.string().optional(),
   note: z.string().optional(),
   sequence: z.int().optional(),
+  routing: z
+    .array(
+      z.object({
+        prefix: z.string(),
+        replacePrefix: z.string().optional(),
+        replaceKey: z.string().optional(),
+        host: z.string().optional(),
+        protocol: z.enum(["http", "https"]).optional(),
+        status: z.int(),
+      }),
+    )
+    .optional(),
   parcels: z.int(),
   standing: z.int(),
 });

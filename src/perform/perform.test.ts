@@ -56,7 +56,12 @@ function failing(
       copy: (...args) => flaky(() => inner.copy(...args)),
       remove: (keys) => flaky(() => inner.remove(keys)),
     },
-    ...{ isPublic: () => inner.isPublic(), close: () => undefined },
+    ...{
+      isPublic: () => inner.isPublic(),
+      readWebsite: () => inner.readWebsite(),
+      writeWebsite: (settings) => inner.writeWebsite(settings),
+      close: () => undefined,
+    },
   };
   const store = withRetries(broken, {
     clock,
@@ -134,6 +139,8 @@ const conditional = (inner: MemoryStore, kind: StoreErrorKind, takesEffect: bool
     copy: (...args) => inner.copy(...args),
     remove: (keys) => inner.remove(keys),
     isPublic: () => inner.isPublic(),
+    readWebsite: () => inner.readWebsite(),
+    writeWebsite: (settings) => inner.writeWebsite(settings),
     close: () => undefined,
   };
 };

@@ -22,6 +22,8 @@ export function withRetries(store: ObjectStore, tools: RetryTools): ObjectStore 
     put: (key, content, headers, condition) => again(() => store.put(key, content, headers, condition)),
     copy: (from, to, headers) => again(() => store.copy(from, to, headers)),
     isPublic: (key) => again(() => store.isPublic(key)),
+    readWebsite: () => again(() => store.readWebsite()),
+    writeWebsite: (settings) => again(() => store.writeWebsite(settings)),
     remove: (keys) => again(() => store.remove(keys)),
     close: () => {
       store.close();

@@ -1,4 +1,5 @@
 import type { ObjectKey, Sha256 } from "../core/model/names.ts";
+import type { WebsiteSettings } from "../core/model/website.ts";
 import type { ListedObject, ObjectHeaders } from "../core/model/parcel.ts";
 
 /**
@@ -26,6 +27,9 @@ export interface ObjectStore {
   remove(keys: readonly ObjectKey[]): Promise<void>;
   /** Whether anybody may read an object, unsigned. */
   isPublic(key: ObjectKey): Promise<boolean>;
+  /** What the bucket's website endpoint is set up to answer with; undefined: it has none. */
+  readWebsite(): Promise<WebsiteSettings | undefined>;
+  writeWebsite(settings: WebsiteSettings): Promise<void>;
   /** Lets go of connections. */
   close(): void;
 }

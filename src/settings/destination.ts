@@ -23,6 +23,10 @@ export interface Target {
   readonly rules: HeaderRules;
   readonly addresses: AddressRules;
   readonly redirects: readonly RedirectRule[];
+  /** Whether the bucket's website settings are this site's alone to write. */
+  readonly ownsWebsite: boolean;
+  /** What stands before keys in the bucket. */
+  readonly bucketPrefix: string;
   readonly compression: "off" | "gzip";
   readonly store: StoreSettings;
   /** From the store outwards; none: an empty list. */
@@ -83,6 +87,8 @@ export function chooseTarget(
       indexName: build.entry.slice(build.entry.lastIndexOf("/") + 1),
     },
     redirects: settings.redirects,
+    ownsWebsite: destination.store.kind === "s3" && destination.store.ownsWebsite,
+    bucketPrefix: destination.store.kind === "s3" ? destination.store.prefix : "",
     compression: settings.compression,
     store: destination.store,
     edges,

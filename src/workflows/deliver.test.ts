@@ -81,6 +81,8 @@ function dyingStore(store: MemoryStore, dieAt: number, lostAnswer: boolean): Obj
     put: (...args) => write(() => store.put(...args)),
     copy: (...args) => write(() => store.copy(...args)),
     isPublic: () => store.isPublic(),
+    readWebsite: () => store.readWebsite(),
+    writeWebsite: (settings) => write(() => store.writeWebsite(settings)),
     remove: (keys) => write(() => store.remove(keys)),
     close: () => undefined,
   };

@@ -12,6 +12,7 @@ import { readPointer } from "../gather/read-destination.ts";
 import { carryOut, type PerformTools } from "../perform/carry-out.ts";
 import { askEdges } from "../perform/invalidate.ts";
 import { recordImmutableNames, recordWaybill, switchPointer } from "../perform/record.ts";
+import { switchRouting } from "../perform/website.ts";
 import type { Delivery } from "./delivery.ts";
 import { planAgain, planOutlook, type Outlook } from "./outlook.ts";
 
@@ -71,6 +72,8 @@ export async function deliver(delivery: Delivery, options: DeliverOptions): Prom
   await carry("stock");
   await ask("unmask", plan.unmaskings);
   await carry("switch");
+  // Redirects are switched after what they lead to.
+  if (outlook.decision.newRouting) await switchRouting(delivery.store, outlook.decision.newRouting);
   const current = makesRelease ? await record(delivery, outlook, etags) : readCurrent(outlook);
   seconds.lap("record");
   const isConfirmed = await ask("invalidate", plan.invalidations);

@@ -338,3 +338,42 @@ test("with stored compression visitors get the same content, from fewer bytes, a
   expect((await fetch(`${sandbox.facts.edge}/`)).headers.get("content-length")).not.toBeNull();
   expect((await visit(`${sandbox.facts.edge}/`)).body.toString()).toBe(text);
 });
+
+test("redirects of a prefix and temporary ones are routing rules of a website that is ours; prior settings are kept, and the rules go with the settings", async () => {
+  const sandbox = await startSandbox("--origin", "website");
+  const folder = writeFiles(temporaryFolder("routing"), {
+    "index.html": "<p>home</p>",
+    "crossings/a/index.html": "<p>a</p>",
+  });
+  const base = sandbox
+    .settings(folder, edgeSettings(sandbox, "distribution"))
+    .replace("prefix:", "serves: website, ownsWebsite: true, prefix:");
+  const rules = `redirects:\n  - { address: "/routes/*", leadsTo: "/crossings/*", kind: temporary }\n  - { address: /today, leadsTo: /crossings/a/, kind: temporary, keepMethod: true }\n`;
+  const project = new Project(base, sandbox.facts);
+  const follow = async (address: string): Promise<string> => {
+    const { status, headers } = await fetch(sandbox.facts.edge + address, { redirect: "manual" });
+    return `${status} ${headers.get("location")}`;
+  };
+  await project.result(["deliver"]);
+  expect(await follow("/routes/a/")).toBe("404 null");
+  writeFiles(project.folder, { "courier.yaml": base + rules });
+  const result = await project.result(["deliver"]);
+  expect(result).toMatchObject({
+    release: 2,
+    counts: { unchanged: 2 },
+    invalidation: { addresses: ["/routes/*", "/today*"] },
+  });
+  expect([await follow("/routes/a/"), await follow("/today"), await follow("/crossings/a/")]).toEqual([
+    "302 /crossings/a/",
+    "307 /crossings/a/",
+    "200 null",
+  ]);
+  expect(await project.result(["deliver"])).toMatchObject({
+    release: 2,
+    previous: 2,
+    requests: { put: 0, get: 2 },
+  });
+  writeFiles(project.folder, { "courier.yaml": base });
+  await project.result(["deliver"]);
+  expect(await follow("/routes/a/")).toBe("404 null");
+});

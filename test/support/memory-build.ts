@@ -57,6 +57,8 @@ export function memoryDelivery({
       entry: "index.html",
       clientRoutes: false,
       redirects: [],
+      ownsWebsite: false,
+      bucketPrefix: "",
       compression: "off",
       serves: "website",
       exclude: [],

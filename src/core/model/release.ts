@@ -1,4 +1,5 @@
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
+import type { RoutingRule } from "./website.ts";
 import type { ImmutableNames } from "../immutable-names.ts";
 import type { ListedObject, RecordedParcel } from "./parcel.ts";
 
@@ -16,6 +17,8 @@ export interface Waybill {
   readonly note?: string;
   /** The number that this build was given, where builds may come out of order. */
   readonly sequence?: number;
+  /** Rules that this release gave the website endpoint; absent: none. */
+  readonly routing?: readonly RoutingRule[];
   readonly parcels: readonly RecordedParcel[];
   /** Our objects that still stand though this release does not list them; each has `lastIn`. */
   readonly standing: readonly RecordedParcel[];

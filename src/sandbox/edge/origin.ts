@@ -30,6 +30,8 @@ export async function askOrigin(
   options: OriginOptions,
 ): Promise<OriginAnswer> {
   const key = decodePath(path);
+  const routed = options.kind === "website" ? findRoute(table, key) : undefined;
+  if (routed) return routed;
   const found = findObject(table, key, options);
   if (found?.redirect !== undefined && options.kind === "website")
     return { status: 301, headers: { ...found.headers, location: found.redirect }, body: Buffer.alloc(0) };
@@ -46,6 +48,19 @@ export async function askOrigin(
   if (fallback && (options.kind === "website" || options.clientRoutes))
     return toAnswer(table, fallback, options.clientRoutes ? 200 : 404);
   return { status: 404, headers: { "content-type": "text/plain" }, body: Buffer.from("not found\n") };
+}
+
+/** A website endpoint's routing rules count before what stands there; the first that matches. */
+function findRoute(table: ObjectTable, key: string): OriginAnswer | undefined {
+  const rule = table.settings.website?.rules?.find(({ KeyPrefixEquals }) => key.startsWith(KeyPrefixEquals));
+  if (!rule) return undefined;
+  const { KeyPrefixEquals, ReplaceKeyPrefixWith, ReplaceKeyWith, HostName, Protocol, HttpRedirectCode } =
+    rule;
+  const target =
+    ReplaceKeyWith ??
+    (ReplaceKeyPrefixWith === undefined ? key : ReplaceKeyPrefixWith + key.slice(KeyPrefixEquals.length));
+  const location = `${HostName === undefined ? "" : `${Protocol ?? "http"}://${HostName}`}/${target}`;
+  return { status: Number(HttpRedirectCode ?? 301), headers: { location }, body: Buffer.alloc(0) };
 }
 
 function findObject(

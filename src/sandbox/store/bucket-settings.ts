@@ -1,8 +1,8 @@
 import { receiveText } from "./body.ts";
 import { ProtocolError } from "./failure.ts";
-import type { BucketSettings } from "./object-table.ts";
+import type { BucketSettings, SandboxRoutingRule } from "./object-table.ts";
 import { answer, answerXml, type Call } from "./operations.ts";
-import { parseXml, toXml } from "./xml.ts";
+import { many, parseXml, toXml } from "./xml.ts";
 
 /** The settings of a bucket that the sandbox knows: website, policy, versioning, location. */
 export const SETTINGS_QUERIES = ["website", "policy", "versioning", "location"] as const;
@@ -58,21 +58,40 @@ export async function changeSettings(call: Call, which: SettingsQuery): Promise<
   answer(call, which === "policy" ? 204 : 200, {});
 }
 
-const toWebsiteXml = ({ index, error }: NonNullable<BucketSettings["website"]>): object => ({
+const toWebsiteXml = ({ index, error, rules = [] }: NonNullable<BucketSettings["website"]>): object => ({
   IndexDocument: { Suffix: index },
   ...(error === undefined ? {} : { ErrorDocument: { Key: error } }),
+  ...(rules.length === 0
+    ? {}
+    : {
+        RoutingRules: {
+          RoutingRule: rules.map(({ KeyPrefixEquals, ...Redirect }) => ({
+            Condition: { KeyPrefixEquals },
+            Redirect,
+          })),
+        },
+      }),
 });
 
+interface WebsiteXml {
+  readonly IndexDocument?: { readonly Suffix?: string };
+  readonly ErrorDocument?: { readonly Key?: string };
+  readonly RoutingRules?: { readonly RoutingRule?: unknown };
+}
+
 function parseWebsite(text: string): NonNullable<BucketSettings["website"]> {
-  const website = parseXml(text, "WebsiteConfiguration") as {
-    IndexDocument?: { Suffix?: string };
-    ErrorDocument?: { Key?: string };
-  };
-  const index = website.IndexDocument?.Suffix;
-  const error = website.ErrorDocument?.Key;
+  const { IndexDocument, ErrorDocument, RoutingRules } = parseXml(text, "WebsiteConfiguration") as WebsiteXml;
+  const index = IndexDocument?.Suffix;
+  const error = ErrorDocument?.Key;
   if (index === undefined || index === "" || index.includes("/"))
     throw new ProtocolError(400, "InvalidArgument", "The IndexDocument Suffix is not well formed");
-  return { index, ...(error === undefined ? {} : { error }) };
+  const rules = many(RoutingRules?.RoutingRule).map((rule) => ({
+    ...(rule.Condition as SandboxRoutingRule),
+    ...(rule.Redirect as object),
+  }));
+  if (rules.length > 50)
+    throw new ProtocolError(400, "InvalidRequest", "A website has at most 50 routing rules.");
+  return { index, ...(error === undefined ? {} : { error }), ...(rules.length === 0 ? {} : { rules }) };
 }
 
 function parsePolicy(text: string): string {

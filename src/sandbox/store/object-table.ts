@@ -25,9 +25,23 @@ export interface StoredObject {
   readonly blob: string;
 }
 
+/** A routing rule of a website endpoint, in the protocol's words. */
+export interface SandboxRoutingRule {
+  readonly KeyPrefixEquals: string;
+  readonly HostName?: string;
+  readonly Protocol?: string;
+  readonly ReplaceKeyPrefixWith?: string;
+  readonly ReplaceKeyWith?: string;
+  readonly HttpRedirectCode?: string;
+}
+
 /** What a bucket is set up to be. */
 export interface BucketSettings {
-  readonly website?: { readonly index: string; readonly error?: string };
+  readonly website?: {
+    readonly index: string;
+    readonly error?: string;
+    readonly rules?: readonly SandboxRoutingRule[];
+  };
   /** The bucket policy, as it was put. */
   readonly policy?: string;
   readonly versioning?: string;

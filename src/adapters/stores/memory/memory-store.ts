@@ -1,5 +1,6 @@
 import { createHash } from "node:crypto";
 import { byText, type ObjectKey } from "../../../core/model/names.ts";
+import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
 import {
   StoreError,
@@ -23,6 +24,7 @@ interface Held extends ObjectFacts {
 export class MemoryStore implements ObjectStore {
   readonly location = { endpoint: "memory", bucket: "memory", prefix: "", region: "" };
   readonly trace: string[] = [];
+  private website: WebsiteSettings | undefined;
   private readonly objects = new Map<ObjectKey, Held>();
 
   constructor(
@@ -80,6 +82,16 @@ export class MemoryStore implements ObjectStore {
       this.trace.push(`remove ${key}`);
       this.objects.delete(key);
     }
+    return Promise.resolve();
+  }
+
+  readWebsite(): Promise<WebsiteSettings | undefined> {
+    return Promise.resolve(this.website);
+  }
+
+  writeWebsite(settings: WebsiteSettings): Promise<void> {
+    this.trace.push("website");
+    this.website = settings;
     return Promise.resolve();
   }
 

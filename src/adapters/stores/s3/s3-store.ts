@@ -3,14 +3,17 @@ import {
   CopyObjectCommand,
   DeleteObjectCommand,
   DeleteObjectsCommand,
+  GetBucketWebsiteCommand,
   GetObjectCommand,
   HeadObjectCommand,
   ListObjectsV2Command,
+  PutBucketWebsiteCommand,
   PutObjectCommand,
   type S3Client,
   type _Object,
 } from "@aws-sdk/client-s3";
 import type { ObjectKey } from "../../../core/model/names.ts";
+import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
 import {
   StoreError,
@@ -25,6 +28,7 @@ import {
   type StoreLocation,
   type Written,
 } from "../../../ports/object-store.ts";
+import { fromWebsite, toWebsite } from "./website.ts";
 import { createClient, type S3Settings } from "./client.ts";
 import { fromParameters, toParameters, unquoted } from "./headers.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
@@ -142,6 +146,21 @@ class S3Store implements ObjectStore {
   async remove(keys: readonly ObjectKey[]): Promise<void> {
     for (let start = 0; start < keys.length; start += DELETE_BATCH)
       await this.removeBatch(keys.slice(start, start + DELETE_BATCH));
+  }
+
+  async readWebsite(): Promise<WebsiteSettings | undefined> {
+    this.count("get");
+    return this.orNothing("read the website settings", async () =>
+      toWebsite(await this.client.send(new GetBucketWebsiteCommand(this.bucket))),
+    );
+  }
+
+  async writeWebsite(settings: WebsiteSettings): Promise<void> {
+    this.count("put");
+    const WebsiteConfiguration = fromWebsite(settings);
+    await this.try("write the website settings", () =>
+      this.client.send(new PutBucketWebsiteCommand({ ...this.bucket, WebsiteConfiguration })),
+    );
   }
 
   async isPublic(key: ObjectKey): Promise<boolean> {
