@@ -16,14 +16,14 @@ import { showExplanation } from "./show/explanation.ts";
 import { toSarif } from "./show/sarif.ts";
 import { showSurvey } from "./show/survey.ts";
 import type { Terminal } from "./terminal.ts";
-import { cachePlaceOf, readTarget } from "./wiring.ts";
+import { buildOptionsOf, readTarget } from "./wiring.ts";
 
 declare const __VERSION__: string;
 
 /** @returns the exit code: 3 where a problem is as bad as `--fail-on` says */
 export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<number> {
   const target = readSurveyTarget(args, terminal);
-  const source = await openBuild(target.buildFolder, cachePlaceOf(terminal));
+  const source = await openBuild(target.buildFolder, buildOptionsOf(target, terminal));
   const result = readSurvey(source, target);
   const format = text(args, "format");
   printOutput(args, terminal, () => {

@@ -4,7 +4,7 @@ import { join } from "node:path";
 import { GUARD_CODES } from "../core/guards.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { Delivery } from "../workflows/delivery.ts";
-import { openBuild, type CachePlace } from "../gather/folder-build.ts";
+import { openBuild, type CachePlace, type FolderBuildOptions } from "../gather/folder-build.ts";
 import { withRetries } from "../perform/retry.ts";
 import type { Clock } from "../ports/clock.ts";
 import {
@@ -37,7 +37,7 @@ export async function wireDelivery(args: Arguments, terminal: Terminal, report: 
   const sequence = readSequence(text(args, "sequence"));
   return {
     target,
-    source: await openBuild(target.buildFolder, cachePlaceOf(terminal)),
+    source: await openBuild(target.buildFolder, buildOptionsOf(target, terminal)),
     store: withRetries(store, { clock: systemClock, report, countRetry: () => (requests.retried += 1) }),
     edges: await openEdges(target),
     clock: systemClock,
@@ -108,8 +108,13 @@ function readAllowed(codes: readonly string[]): Set<string> {
   });
 }
 
+export const buildOptionsOf = ({ projectFolder }: Target, terminal: Terminal): FolderBuildOptions => ({
+  cache: cachePlaceOf(terminal),
+  projectFolder,
+});
+
 /** The user's cache folder (XDG Base Directory Specification §3); nowhere without a home. */
-export function cachePlaceOf({ environment }: Terminal): CachePlace | undefined {
+function cachePlaceOf({ environment }: Terminal): CachePlace | undefined {
   const { XDG_CACHE_HOME: caches, HOME: home } = environment;
   const base =
     caches !== undefined && caches !== ""

@@ -72,6 +72,7 @@ export function analyseBuild(
     ...findSecretProblems(build),
     ...findWithheld(build),
     ...findSourceMaps(build),
+    ...findOldBuild(build),
     ...findReused(parcels, earlier),
   ];
   const all = [...parcels, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
@@ -138,6 +139,13 @@ function findSourceMaps({ files }: Build): Problem[] {
       hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',
     },
   ];
+}
+
+/** Somebody changed the sources and forgot to build. */
+function findOldBuild({ newerSource }: Build): Problem[] {
+  if (newerSource === undefined) return [];
+  const message = `the build is older than what it is made from: ${newerSource} was changed after it`;
+  return [{ code: "old-build", severity: "warning", message, hint: "build again before you deliver" }];
 }
 
 /** A name that browsers were told never to ask for again, with other bytes. */

@@ -25,6 +25,8 @@ export interface Build {
   readonly namedTokens: ReadonlySet<string>;
   /** Paths that were left out since they must never be shipped. */
   readonly withheld: readonly string[];
+  /** A source of the project that was changed after the build was written. */
+  readonly newerSource?: string | undefined;
 }
 
 export interface ParcelRules {

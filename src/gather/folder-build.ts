@@ -8,6 +8,7 @@ import type { Content } from "../ports/object-store.ts";
 import { encode } from "./encode.ts";
 import { openHashCache } from "./hash-cache.ts";
 import { hashBuild, readBuildFile, WHOLE_BYTES } from "./hash-files.ts";
+import { findNewerSource } from "./newer-source.ts";
 import { scanBuild } from "./scan-build.ts";
 import { ARCHIVE, unpackArchive } from "./unpack-archive.ts";
 
@@ -19,23 +20,32 @@ export interface CachePlace {
   readonly nowMs: number;
 }
 
+export interface FolderBuildOptions {
+  /** Absent: nothing is kept for the next run. */
+  readonly cache?: CachePlace | undefined;
+  /** Where the sources of the build are looked for; absent: nowhere. */
+  readonly projectFolder?: string | undefined;
+}
+
 /** A build in a folder, or in an archive, which is unpacked into a folder of its own for as long as it is needed. */
-export async function openBuild(path: string, cache?: CachePlace): Promise<BuildSource> {
+export async function openBuild(path: string, options: FolderBuildOptions = {}): Promise<BuildSource> {
   if (!ARCHIVE.test(path) || statSync(path, { throwIfNoEntry: false })?.isDirectory() === true)
-    return createFolderBuild(path, cache);
+    return createFolderBuild(path, options);
   const { folder, dispose } = await unpackArchive(path);
   const build = createFolderBuild(folder);
   return { ...build, read: (exclude) => ({ ...build.read(exclude), folder: path }), close: dispose };
 }
 
-/** @param cache absent: nothing is kept for the next run */
-export const createFolderBuild = (folder: string, cache?: CachePlace): BuildSource => ({
+export const createFolderBuild = (
+  folder: string,
+  { cache, projectFolder }: FolderBuildOptions = {},
+): BuildSource => ({
   read: (exclude) => {
-    return hashBuild(
-      folder,
-      scanBuild(folder, exclude),
-      cache && openHashCache(cache.folder, folder, cache.nowMs),
-    );
+    const scan = scanBuild(folder, exclude);
+    const build = hashBuild(folder, scan, cache && openHashCache(cache.folder, folder, cache.nowMs));
+    if (projectFolder === undefined || scan.files.length === 0) return build;
+    const builtMs = scan.files.reduce((latest, { touchedMs }) => Math.max(latest, touchedMs), 0);
+    return { ...build, newerSource: findNewerSource(projectFolder, folder, builtMs) };
   },
   close: () => undefined,
   open: (parcel) => openFile(folder, parcel),

@@ -13,6 +13,8 @@ export interface Target {
   readonly site: string;
   readonly destination: string;
   readonly buildFolder: string;
+  /** Where the settings are, and the project with them. */
+  readonly projectFolder: string;
   readonly entry: string;
   /** Absent: `404.html` if the build has it. */
   readonly notFound?: string | undefined;
@@ -70,6 +72,7 @@ export function chooseTarget(
     site: settings.site,
     destination: name,
     buildFolder: folderName,
+    projectFolder: folder,
     entry: build.entry,
     notFound: build.notFound,
     clientRoutes: build.clientRoutes,

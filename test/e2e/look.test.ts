@@ -1,5 +1,6 @@
-import { readFileSync } from "node:fs";
-import { resolve } from "node:path";
+import { readFileSync, utimesSync } from "node:fs";
+import { join, resolve } from "node:path";
+import { PutBucketPolicyCommand, S3Client } from "@aws-sdk/client-s3";
 import { Ajv } from "ajv";
 import AjvDraft04 from "ajv-draft-04";
 import { explanationSchema, type Explanation } from "../../src/core/explanation.ts";
@@ -199,4 +200,36 @@ test("a name that once was immutable may not come back with other bytes, also wh
   expect(await project.result(["deliver", "--build", build("a-1f2e3d4c.js", "one")])).toMatchObject({
     release: 3,
   });
+});
+
+test("records that anybody can read stop the next delivery, and a build that is older than its sources is said", async () => {
+  const folder = writeFiles(temporaryFolder("exposed"), { "dist/index.html": "<p>one</p>" });
+  const project = new Project(sandbox.settings(join(folder, "dist"), "", "exposed"), sandbox.facts);
+  await project.result(["deliver"]);
+  const { endpoint, region, accessKeyId, secretAccessKey, bucket: Bucket } = sandbox.facts;
+  const client = new S3Client({
+    endpoint,
+    region,
+    forcePathStyle: true,
+    credentials: { accessKeyId, secretAccessKey },
+  });
+  const Statement = [
+    { Effect: "Allow", Principal: "*", Action: "s3:GetObject", Resource: `arn:aws:s3:::${Bucket}/*` },
+  ];
+  await client.send(new PutBucketPolicyCommand({ Bucket, Policy: JSON.stringify({ Statement }) }));
+  client.destroy();
+  writeFiles(folder, { "dist/index.html": "<p>two</p>" });
+  const refused = await project.run(["deliver"]);
+  expect(refused).toMatchObject({
+    exit: 3,
+    stderr: expect.stringMatching(/anybody can read the records[\s\S]*\(exposed\)/) as string,
+  });
+  expect((await project.result(["deliver", "--allow", "exposed"])).warnings).toEqual([]);
+
+  const later = new Date(Date.now() + 60_000);
+  writeFiles(project.folder, { "src/page.md": "# changed" });
+  utimesSync(join(project.folder, "src/page.md"), later, later);
+  expect((await project.result(["compare", "--allow", "exposed"])).warnings.join()).toMatch(
+    /the build is older than what it is made from: src\/page\.md was changed after it/,
+  );
 });

@@ -54,6 +54,7 @@ export function memoryDelivery({
       site: "Pelican Sound Ferries",
       destination: "memory",
       buildFolder: "memory",
+      projectFolder: "memory",
       entry: "index.html",
       clientRoutes: false,
       redirects: [],
