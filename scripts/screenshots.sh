@@ -33,6 +33,8 @@ shot() { # shot NAME WORDS…: the picture of one call, shown as a user would ty
 shot help --help
 (cd "$work" && "${rcourier[@]}" deliver --quiet >/dev/null)
 rm -rf "$work/dist" && cp -r demo/builds/2 "$work/dist"
+shot survey survey
+shot explain explain /timetables/ assets/departures-LN7MSNHF.js
 TALL=1000 ROWS=51 shot compare compare
 shot deliver deliver
 shot deliver-again deliver

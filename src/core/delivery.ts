@@ -10,7 +10,7 @@ import { findOrderViolations } from "./order.ts";
 import type { Analysis } from "./analysis.ts";
 import { longestPageFreshness } from "./parcels.ts";
 import { planDelivery } from "./plan.ts";
-import { listed, type Problem } from "./problems.ts";
+import { listed, placeOf, type Problem } from "./problems.ts";
 import { selectExpiredState, selectNeededContents, selectRetained, type RetentionRule } from "./retention.ts";
 import { selectInvalidations, type EdgeNeeds } from "./stale-addresses.ts";
 
@@ -155,9 +155,7 @@ function findWarnings({ analysis, state, olderWaybills }: DeliveryFacts, compari
   if (lesser.length > 0) {
     const first = lesser[0] as Problem;
     const more = lesser.length > 1 ? `, and ${lesser.length - 1} more: rcourier survey` : "";
-    warnings.push(
-      `${first.path ?? ""}${first.line === undefined ? "" : `:${first.line}`}: ${first.message}${more}`,
-    );
+    warnings.push(`${placeOf(first)}${first.message}${more}`);
   }
   const drifted = comparison.changes
     .filter(({ kind }) => kind === "drifted" || kind === "missing")

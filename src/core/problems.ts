@@ -40,6 +40,10 @@ function editDistance(a: string, b: string): number {
   return at(a.length, b.length);
 }
 
+/** Where a problem is, as it stands before its message: `index.html:10: `. */
+export const placeOf = ({ path, line }: { path?: string | undefined; line?: number | undefined }): string =>
+  path === undefined ? "" : `${path}${line === undefined ? "" : `:${line}`}: `;
+
 /** A list for people: cut with a count, never silently. */
 export function listed(items: readonly string[], most = 5): string {
   const shown = items.slice(0, most).join(", ");

@@ -6,7 +6,7 @@ import type { ObjectKey } from "../core/model/names.ts";
 import { phaseOf, stepsOf, targetOf, type EdgeInvalidation, type PhaseName } from "../core/model/plan.ts";
 import type { OwedInvalidation, Pointer, Waybill } from "../core/model/release.ts";
 import { toPointer, toWaybill } from "../core/next-release.ts";
-import type { Problem } from "../core/problems.ts";
+import { placeOf } from "../core/problems.ts";
 import type { DeliveryResult } from "../core/results.ts";
 import { readPointer } from "../gather/read-destination.ts";
 import { carryOut, type PerformTools } from "../perform/carry-out.ts";
@@ -97,15 +97,12 @@ export function assertNotRefused({ refusals }: DeliveryDecision): void {
   const codes = [...new Set(refusals.map(({ code }) => code))];
   const blocks = codes.map((code) => {
     const found = refusals.filter((problem) => problem.code === code);
-    const lines = found.slice(0, MOST_FINDINGS).map((problem) => `  ${showPlace(problem)}${problem.message}`);
+    const lines = found.slice(0, MOST_FINDINGS).map((problem) => `  ${placeOf(problem)}${problem.message}`);
     const more = found.length > MOST_FINDINGS ? [`  and ${found.length - MOST_FINDINGS} more`] : [];
     return [...lines, ...more, `    ${found[0]?.hint ?? ""} (${code})`].join("\n");
   });
   throw new OperatorError("refused", { problems: blocks.join("\n") }, { codes: codes.join(",") });
 }
-
-const showPlace = ({ path, line }: Problem): string =>
-  path === undefined ? "" : `${path}${line === undefined ? "" : `:${line}`}: `;
 
 const isIdle = ({ decision }: Outlook): boolean =>
   !decision.makesRelease &&

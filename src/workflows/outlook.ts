@@ -28,9 +28,9 @@ export interface Outlook {
 /** Reads the build and the destination and decides the delivery; writes nothing. */
 export async function planOutlook(delivery: Delivery): Promise<Outlook> {
   const outlook = await planAgain(delivery, delivery.source.read(delivery.target.exclude));
-  const { parcels, state } = outlook;
-  const bytes = parcels.reduce((sum, { size }) => sum + size, 0);
-  delivery.report({ event: "gathered", files: parcels.length, bytes, objects: state.listing.length });
+  const { build, state } = outlook;
+  const bytes = build.files.reduce((sum, { size }) => sum + size, 0);
+  delivery.report({ event: "gathered", files: build.files.length, bytes, objects: state.listing.length });
   return outlook;
 }
 

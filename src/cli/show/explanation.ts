@@ -17,20 +17,8 @@ const MEANINGS: Readonly<Record<Explanation["role"], string>> = {
 
 /** Why a file gets what it gets, a line a fact. */
 export function showExplanation(explanation: Explanation, terminal: Terminal): string {
-  const {
-    path,
-    role,
-    aliasOf,
-    redirectsTo,
-    reason,
-    size,
-    hash,
-    addresses,
-    headers,
-    namedBy,
-    names,
-    delivery,
-  } = explanation;
+  const { path, role, aliasOf, redirectsTo, reason, size, hash, addresses, headers, namedBy, names } =
+    explanation;
   const { style } = terminal;
   const rows: [string, string[]][] = [
     [
@@ -64,7 +52,7 @@ export function showExplanation(explanation: Explanation, terminal: Terminal): s
         "nothing in the build",
       ),
     ],
-    ["a delivery", [delivery ? toDeliveryWords(delivery) : "the destination was not asked"]],
+    ["a delivery", [toDeliveryWords(explanation)]],
   ];
   const lines = rows.flatMap(([name, facts]) =>
     facts.map((fact, index) => `  ${style("faint", (index === 0 ? name : "").padEnd(12))}${fact}\n`),
@@ -82,7 +70,11 @@ function toHeaderLines(headers: Explanation["headers"], { style }: Terminal): st
   });
 }
 
-function toDeliveryWords({ change, reason }: NonNullable<Explanation["delivery"]>): string {
+function toDeliveryWords({ delivery, aliasOf }: Explanation): string {
+  if (!delivery) return "the destination was not asked";
+  const { change, reason } = delivery;
+  if (aliasOf !== undefined && change !== "unchanged")
+    return `would copy it from ${clean(aliasOf)}, inside the store: ${clean(reason)}`;
   switch (change) {
     case "new":
       return `would send it: ${reason}`;

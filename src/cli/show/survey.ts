@@ -1,4 +1,6 @@
+import { relative } from "node:path";
 import { ROLES } from "../../core/model/parcel.ts";
+import { placeOf } from "../../core/problems.ts";
 import type { Survey } from "../../core/survey.ts";
 import { clean, type Mark, type Terminal } from "../terminal.ts";
 import { counted, showBytes } from "./numbers.ts";
@@ -20,7 +22,7 @@ export function showSurvey(survey: Survey, terminal: Terminal, { all }: { readon
   );
   const summary = worst.filter(([, count]) => count > 0).map(([severity, count]) => counted(count, severity));
   return [
-    `${style("strong", clean(folder))}: ${counted(totals.files, "file")}, ${showBytes(totals.bytes)}; ${summary.length === 0 ? style("good", "no problem found") : summary.join(", ")}\n`,
+    `${style("strong", clean(showFolder(folder, terminal.folder)))}: ${counted(totals.files, "file")}, ${showBytes(totals.bytes)}; ${summary.length === 0 ? style("good", "no problem found") : summary.join(", ")}\n`,
     showRoles(survey, terminal),
     showLargest(survey, terminal, all),
     showDuplicates(survey, terminal, all),
@@ -77,8 +79,9 @@ function showDuplicates({ duplicates }: Survey, { style }: Terminal, all: boolea
 function showProblems({ problems }: Survey, { style }: Terminal, all: boolean): string {
   if (problems.length === 0) return "";
   const shown = all ? problems : problems.slice(0, MOST_PROBLEMS);
-  const lines = shown.map(({ severity, code, path, line, message, hint }, index) => {
-    const place = path === undefined ? "" : `${clean(path)}${line === undefined ? "" : `:${line}`}: `;
+  const lines = shown.map((problem, index) => {
+    const { severity, code, message, hint } = problem;
+    const place = clean(placeOf(problem));
     const isLast = shown[index + 1]?.code !== code;
     const mend =
       isLast && hint !== undefined && hint !== ""
@@ -90,3 +93,9 @@ function showProblems({ problems }: Survey, { style }: Terminal, all: boolean): 
 }
 
 const rest = (count: number): string => (count > 0 ? `  and ${count} more: --all\n` : "");
+
+/** The shorter of the two ways to say where a folder is. */
+function showFolder(folder: string, from: string): string {
+  const near = relative(from, folder);
+  return near === "" ? "." : near.startsWith("..") ? folder : near;
+}
