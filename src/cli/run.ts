@@ -101,8 +101,8 @@ async function parse(
       "parse-numbers": false,
       "duplicate-arguments-array": true,
     })
-    .fail((message: string, error: Error | undefined) => {
-      throw error ?? usage(message);
+    .fail((message: string | null, error: Error | undefined) => {
+      throw usage(message ?? error?.message ?? "the call can't be read");
     });
   for (const [name, { kind }] of Object.entries(options)) {
     parser.option(

@@ -73,6 +73,7 @@ test.each<[string, (text: string) => string, string[], number, RegExp]>([
     /no destination named production[\s\S]*practice/,
   ],
   ["an option that is not there", (text) => text, ["--dryrun"], 2, /did you mean --dry-run\?/],
+  ["an option without its value", (text) => text, ["--to"], 2, /Not enough arguments following: to/],
   [
     "nobody to ask",
     (text) => text.replace("    store:", "    ask: true\n    store:"),
