@@ -3,7 +3,7 @@ import { MemoryStore } from "../../src/adapters/stores/memory/memory-store.ts";
 import { RunningSandbox } from "../support/program.ts";
 import { describeObjectStore, toContent } from "./object-store.ts";
 
-describeObjectStore("memory", { conditions: true }, () =>
+describeObjectStore("memory", { conditions: true, website: true }, () =>
   Promise.resolve(new MemoryStore(undefined, () => 1)),
 );
 
@@ -18,7 +18,9 @@ afterAll(() => sandbox.stop());
 const open = (prefix: string, more: object = {}) =>
   createS3Store({ ...sandbox.facts, prefix, addressing: "path", ...more }, () => undefined);
 
-describeObjectStore("s3 on the sandbox", { conditions: true }, () => Promise.resolve(open("below/here/")));
+describeObjectStore("s3 on the sandbox", { conditions: true, website: true }, () =>
+  Promise.resolve(open("below/here/")),
+);
 
 test("a prefix hides everything outside it", async () => {
   await open("").put("outside", toContent("x"), {});

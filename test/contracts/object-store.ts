@@ -1,10 +1,13 @@
 import { createHash } from "node:crypto";
+import { Readable } from "node:stream";
 import type { Condition, Content, ObjectStore } from "../../src/ports/object-store.ts";
 
 /** What an adapter or the server behind it can do beyond the least that every store must. */
 export interface StoreAbilities {
   /** Checks `ifAbsent` and `ifEtag` on puts. */
   readonly conditions: boolean;
+  /** Carries redirects and settings of a website endpoint. */
+  readonly website: boolean;
 }
 
 const AWKWARD = [
@@ -83,7 +86,7 @@ export function describeObjectStore(
       expect(await keysBelow(store, "many/")).toEqual([]);
     });
 
-    test("content that is not what its hash says is refused, small and streamed", async () => {
+    test("content that is not what its hash says is refused", async () => {
       const wrong = { ...toContent("right"), hash: sha256("wrong") };
       await expect(store.put("integrity", wrong, {})).rejects.toMatchObject({ kind: "integrity" });
       expect(await store.head("integrity")).toBeUndefined();
@@ -109,6 +112,42 @@ export function describeObjectStore(
       await expect(store.copy({ key: "copy/never" }, "copy/to")).rejects.toMatchObject({
         name: "StoreError",
       });
+    });
+
+    (abilities.website ? test : test.skip)("redirects and the website's settings are kept", async () => {
+      const headers = {
+        "content-type": "text/plain",
+        "cache-control": "no-cache",
+        "x-amz-website-redirect-location": "/news/",
+      };
+      await put("latest", "", headers);
+      expect((await store.head("latest"))?.headers).toEqual(headers);
+      const rules = [
+        { prefix: "routes/", replacePrefix: "crossings/", status: 302 },
+        {
+          prefix: "away/",
+          replaceKey: "x",
+          host: "elsewhere.example",
+          protocol: "https" as const,
+          status: 308,
+        },
+      ];
+      await store.writeWebsite({ index: "index.html", error: "404.html", rules });
+      expect(await store.readWebsite()).toEqual({ index: "index.html", error: "404.html", rules });
+      await store.writeWebsite({ index: "index.html", rules: [] });
+      expect(await store.readWebsite()).toMatchObject({ index: "index.html", rules: [] });
+    });
+
+    test("content that is streamed is checked as well", async () => {
+      const bytes = Buffer.alloc(200_000, "ferry ");
+      const open = () => Readable.from([bytes.subarray(0, 70_000), bytes.subarray(70_000)]);
+      const right = { size: bytes.length, hash: createHash("sha256").update(bytes).digest("hex"), open };
+      await store.put("streamed", right, {});
+      expect(await store.head("streamed")).toMatchObject({ size: bytes.length });
+      await expect(store.put("streamed-wrong", { ...right, hash: sha256("else") }, {})).rejects.toMatchObject(
+        { kind: "integrity" },
+      );
+      expect(await store.head("streamed-wrong")).toBeUndefined();
     });
 
     (abilities.conditions ? test : test.skip)("conditions hold or the write does not happen", async () => {

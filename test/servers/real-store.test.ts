@@ -25,7 +25,9 @@ beforeAll(async () => {
 const open = (prefix: string) =>
   createS3Store({ endpoint, region, bucket, prefix, addressing: "path" }, () => undefined);
 
-describeObjectStore("s3 on a real store", { conditions: true }, () => Promise.resolve(open("contract/")));
+describeObjectStore("s3 on a real store", { conditions: true, website: true }, () =>
+  Promise.resolve(open("contract/")),
+);
 
 test("a build is delivered, delivered again without a write, and its next version sends only what changed", async () => {
   const [archive] = listRealBuilds().filter(({ name }) => name === "esbuild");

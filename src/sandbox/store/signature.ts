@@ -103,8 +103,22 @@ function canonicalRequest(request: SignedRequest, signedHeaders: string): string
     parameters.join("&"),
     headers.join(""),
     signedHeaders,
-    header(request, "x-amz-content-sha256"),
+    payloadHash(request),
   ].join("\n");
+}
+
+/** SHA-256 of nothing: what a request without content is signed with when it does not say so. */
+const EMPTY = "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855";
+
+function payloadHash(request: SignedRequest): string {
+  const said = header(request, "x-amz-content-sha256");
+  if (said !== "" || request.method === "GET" || request.method === "HEAD" || request.method === "DELETE")
+    return said === "" ? EMPTY : said;
+  throw new ProtocolError(
+    400,
+    "InvalidRequest",
+    "Missing required header for this request: x-amz-content-sha256",
+  );
 }
 
 /** `20260304T142000Z` */

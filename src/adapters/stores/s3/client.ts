@@ -19,6 +19,9 @@ const CONNECT_MS = 5_000;
 const IDLE_MS = 60_000;
 const SOCKETS = 64;
 
+const ignore = (): void => undefined;
+const SILENT = { trace: ignore, debug: ignore, info: ignore, warn: ignore, error: ignore };
+
 /**
  * The protocol's standard client, with what we do differently: one try a call (the retries are ours), the content's hash
  * as signed payload hash instead of trailing checksums, and one second for the look-up of a machine's own credentials.
@@ -37,6 +40,8 @@ export function createClient({ region, endpoint, addressing, profile }: S3Settin
     }),
     forcePathStyle: addressing === "path",
     maxAttempts: 1,
+    // What it would say on the console, our own messages say.
+    logger: SILENT,
     requestChecksumCalculation: "WHEN_REQUIRED",
     responseChecksumValidation: "WHEN_REQUIRED",
     followRegionRedirects: false,
