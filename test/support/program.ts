@@ -117,7 +117,7 @@ export class RunningSandbox {
 
   async stop(): Promise<void> {
     this.child.kill("SIGTERM");
-    if (this.child.exitCode === null) await once(this.child, "exit");
+    if (this.child.exitCode === null && this.child.signalCode === null) await once(this.child, "exit");
   }
 
   /** A destination of the settings for this store; `more` goes beside it. */
