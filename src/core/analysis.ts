@@ -73,6 +73,7 @@ export function analyseBuild(
     ...findWithheld(build),
     ...findSourceMaps(build),
     ...findOldBuild(build),
+    ...findPinned(graph, parcels),
     ...findReused(parcels, earlier),
   ];
   const all = [...parcels, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
@@ -139,6 +140,25 @@ function findSourceMaps({ files }: Build): Problem[] {
       hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',
     },
   ];
+}
+
+/** A page that pins a file whose name stays: old pages at edges and in tabs refuse the new bytes, and new pages the old ones. */
+function findPinned({ references }: ReferenceGraph, parcels: readonly ExplainedParcel[]): Problem[] {
+  const roles = new Map(parcels.map(({ key, role }) => [key, role]));
+  return references.flatMap(({ isPinned, to, from, line }): Problem[] => {
+    if (!isPinned || to === undefined || roles.get(to) === "fingerprinted") return [];
+    const message = `${to} is pinned by its integrity, and its name stays when it changes: pages and file of different releases refuse each other`;
+    return [
+      {
+        code: "pinned-name",
+        severity: "warning",
+        path: from,
+        line,
+        message,
+        hint: "give it a name that carries its hash",
+      },
+    ];
+  });
 }
 
 /** Somebody changed the sources and forgot to build. */

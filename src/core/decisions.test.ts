@@ -18,6 +18,7 @@ const rolesOf = (
     entry: "index.html",
     notFound: "404.html",
     namedTokens: new Set(),
+    loadedByWorkers: new Set(),
     earlier: new Map(),
     ...more,
   });
@@ -159,4 +160,12 @@ test("every failure says what happened and what to do next, with its data filled
     expect(error.hint.length).toBeGreaterThan(5);
   }
   expect(new OperatorError("clock-skew", { action: "could not read x" }).hint).toBe("set the clock");
+});
+
+test("what a worker loads by a plain name is a worker's, too; what it loads by a hashed one is not", () => {
+  expect(
+    rolesOf(["sw.js", "lib/cache.js", "other.js"], { loadedByWorkers: new Set(["lib/cache.js"]) }),
+  ).toEqual({ "sw.js": "worker", "lib/cache.js": "worker", "other.js": "asset" });
+  const hashed = { loadedByWorkers: new Set(["lib-1f2e3d4c.js"]), namedTokens: new Set(["1f2e3d4c"]) };
+  expect(rolesOf(["lib-1f2e3d4c.js"], hashed)).toEqual({ "lib-1f2e3d4c.js": "fingerprinted" });
 });

@@ -2,7 +2,8 @@ import { createHeaderDecider, type HeaderDecision, type HeaderRules } from "./he
 import { byText, type Sha256 } from "./model/names.ts";
 import { isPageLike, type Parcel, type Role } from "./model/parcel.ts";
 import type { Reference } from "./references/reference.ts";
-import { classifyRoles, type EarlierFile } from "./roles.ts";
+import { encodeKey } from "./addresses.ts";
+import { classifyRoles, isWorkerScript, type EarlierFile } from "./roles.ts";
 
 /** One file of the build as it was read. */
 export interface BuildFile {
@@ -49,7 +50,14 @@ export function decideParcels(
 ): ExplainedParcel[] {
   const paths = files.map(({ path }) => path);
   const errorPage = notFound ?? (paths.includes("404.html") ? "404.html" : undefined);
-  const roles = classifyRoles({ files, entry, notFound: errorPage, namedTokens, earlier });
+  const roles = classifyRoles({
+    files,
+    entry,
+    notFound: errorPage,
+    namedTokens,
+    loadedByWorkers: findLoadedByWorkers(files),
+    earlier,
+  });
   const decideHeaders = createHeaderDecider(rules);
   return files
     .map(({ path, size, hash, head }) => {
@@ -58,6 +66,24 @@ export function decideParcels(
       return { key: path, hash, storedHash: hash, size, role, roleReason: reason, headers, freshness, trace };
     })
     .sort((a, b) => byText(a.key, b.key));
+}
+
+/** What workers load by a plain name: an old worker must not meet a new one of these. */
+function findLoadedByWorkers(files: readonly BuildFile[]): Set<string> {
+  const loaded = files
+    .filter(({ path }) => isWorkerScript(path))
+    .flatMap(({ path, references }) =>
+      references.filter(({ kind }) => kind === "asset").map(({ url }) => resolveFrom(path, url)),
+    );
+  return new Set(loaded.filter((path) => path !== undefined));
+}
+
+function resolveFrom(path: string, url: string): string | undefined {
+  try {
+    return decodeURIComponent(new URL(url, `http://site.invalid/${encodeKey(path)}`).pathname.slice(1));
+  } catch {
+    return undefined;
+  }
 }
 
 /** The longest time, in seconds, for which an edge may reuse a page of this build without asking. */

@@ -12,6 +12,7 @@ import type {
   StepPhase,
 } from "./model/plan.ts";
 import type { DestinationState } from "./model/release.ts";
+import { isPolled } from "./roles.ts";
 import { isStocked } from "./stale-addresses.ts";
 
 export interface PlanInput {
@@ -56,7 +57,7 @@ export function planDelivery(input: PlanInput): Plan {
     { name: "keep", groups: [{ name: "contents", steps: keep }] },
     { name: "stock", groups: groups(STOCK) },
     { name: "switch", groups: [...groups(SWITCH), { name: "removals", steps: removals }] },
-    { name: "announce", groups: groups(["workers"]) },
+    { name: "announce", groups: groups(ANNOUNCE) },
     { name: "clear", groups: toClearGroups(input) },
   ];
   return {
@@ -83,7 +84,9 @@ const SWITCH = [
   "entry aliases",
   "redirects",
 ] as const;
-type Turn = (typeof STOCK)[number] | (typeof SWITCH)[number] | "workers";
+/** What workers load stands before them. */
+const ANNOUNCE = ["worker parts", "workers"] as const;
+type Turn = (typeof STOCK)[number] | (typeof SWITCH)[number] | (typeof ANNOUNCE)[number];
 
 function turnOf(change: Change): Turn {
   const { parcel } = change;
@@ -104,7 +107,7 @@ function turnOf(change: Change): Turn {
         ? "sitemaps and feeds"
         : "data";
     case "worker":
-      return "workers";
+      return isPolled(parcel.key) ? "workers" : "worker parts";
   }
 }
 

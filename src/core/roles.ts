@@ -20,6 +20,8 @@ export interface RoleFacts {
   readonly notFound?: string | undefined;
   /** Hash tokens that some other file of the build names. */
   readonly namedTokens: ReadonlySet<string>;
+  /** Files that a worker loads: clients ask for them as they do for the worker. */
+  readonly loadedByWorkers: ReadonlySet<string>;
   /** What earlier releases had under each key. */
   readonly earlier: ReadonlyMap<string, EarlierFile>;
 }
@@ -36,6 +38,8 @@ export function classifyRoles(facts: RoleFacts): Map<string, RoleDecision> {
     if (/\.x?html?$/i.test(path)) return { role: "page", reason: "HTML" };
     const fingerprint = fingerprints.get(path);
     if (fingerprint !== undefined) return { role: "fingerprinted", reason: fingerprint };
+    if (facts.loadedByWorkers.has(path))
+      return { role: "worker", reason: "a worker loads it under this name" };
     if (isPagePayload(path, present)) return { role: "page", reason: "data that goes with a page" };
     if (isAssetName(path)) return { role: "asset", reason: "a stable name" };
     return { role: "document", reason: "neither page nor asset" };
@@ -86,8 +90,11 @@ const stemOf = (path: string): string => {
 
 const baseName = (path: string): string => path.slice(path.lastIndexOf("/") + 1);
 
+/** Scripts that run as service workers, by the names that they must keep. */
+export const isWorkerScript = (path: string): boolean => isPolled(path) && /\.m?js$/i.test(path);
+
 /** Service workers, manifests and version files that clients poll under a fixed name. */
-function isPolled(path: string): boolean {
+export function isPolled(path: string): boolean {
   const name = baseName(path).toLowerCase();
   if (/(^|[-_.])(sw|service-?worker|safety-worker|worker-basic(\.min)?)\.m?js$/.test(name)) return true;
   if (/\.webmanifest$/.test(name) || /^(asset-|build-|site-|app-)?manifest\.json$/.test(name)) return true;

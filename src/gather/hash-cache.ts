@@ -23,7 +23,7 @@ export interface CachedFile extends BuildFile {
 }
 
 /** Changes with every change of what is read of a file. */
-const FORMAT = "restless-courier/hash-cache/1";
+const FORMAT = "restless-courier/hash-cache/2";
 /** The coarsest step of a clock among file systems that builds are written to, in milliseconds. */
 const CLOCK_STEP_MS = 2000;
 

@@ -233,3 +233,25 @@ test("records that anybody can read stop the next delivery, and a build that is 
     /the build is older than what it is made from: src\/page\.md was changed after it/,
   );
 });
+
+test("the survey says what is pinned under a name that stays, and what a worker loads is the worker's", async () => {
+  const folder = writeFiles(temporaryFolder("pinned"), {
+    "index.html": '<script src="app.js" integrity="sha384-abc"></script>',
+    "app.js": "navigator.serviceWorker.register('/sw.js')",
+    "sw.js": "importScripts('lib/cache.js')",
+    "lib/cache.js": "1",
+  });
+  const { stdout } = await new Project(sandbox.settings(folder), sandbox.facts).run([
+    "survey",
+    "--format",
+    "json",
+  ]);
+  const survey = surveySchema.parse(JSON.parse(stdout));
+  expect(survey.problems).toMatchObject([
+    { code: "pinned-name", severity: "warning", path: "index.html", line: 1 },
+  ]);
+  expect(survey.files.find(({ path }) => path === "lib/cache.js")).toMatchObject({
+    role: "worker",
+    reason: "a worker loads it under this name",
+  });
+});

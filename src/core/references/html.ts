@@ -64,7 +64,8 @@ type Attributes = Readonly<Record<string, string>>;
 function referencesOf(tag: string, attributes: Attributes, line: number): Reference[] {
   const found: Reference[] = [];
   const add = (kind: ReferenceKind | undefined, url: string | undefined): void => {
-    if (kind !== undefined && url !== undefined) found.push({ kind, url: url.trim(), line });
+    const pinned = kind === "asset" && (attributes.integrity ?? "") !== "" ? { isPinned: true as const } : {};
+    if (kind !== undefined && url !== undefined) found.push({ kind, url: url.trim(), line, ...pinned });
   };
   for (const [name, kind] of Object.entries(ATTRIBUTES[tag] ?? {})) add(kind, attributes[name]);
   for (const name of ["srcset", "imagesrcset"])

@@ -17,7 +17,7 @@ export function findScriptReferences(code: string, firstLine = 1): Reference[] {
     const imported = importedBy(node);
     if (imported !== undefined) {
       // A bare name in an import is the business of an import map.
-      if (node.type === "NewExpression" || /^(\.{0,2}\/|https?:)/.test(imported))
+      if (/^(New|Call)Expression$/.test(node.type) || /^(\.{0,2}\/|https?:)/.test(imported))
         add("asset", imported, node.start);
       return false;
     }
@@ -59,12 +59,22 @@ function importedBy(node: AnyNode): string | undefined {
   if (/^(Import|ExportAll|ExportNamed)Declaration$|^ImportExpression$/.test(node.type)) {
     return node.source === null || node.source === undefined ? undefined : literalOf(node.source as AnyNode);
   }
+  if (node.type === "CallExpression") return importScriptsOf(node);
   if (node.type !== "NewExpression") return undefined;
   const { callee, arguments: parameters } = node as unknown as { callee: AnyNode; arguments: AnyNode[] };
   const [address, base] = parameters;
   const isUrl = callee.type === "Identifier" && callee.name === "URL";
   const ofModule = base?.type === "MemberExpression" && (base.object as AnyNode).type === "MetaProperty";
   return isUrl && ofModule && address ? literalOf(address) : undefined;
+}
+
+/** `importScripts("…")`: how classic workers load (WHATWG HTML §10.3.1). */
+function importScriptsOf(node: AnyNode): string | undefined {
+  const { callee, arguments: parameters } = node as unknown as { callee: AnyNode; arguments: AnyNode[] };
+  const [first] = parameters;
+  return callee.type === "Identifier" && callee.name === "importScripts" && first && parameters.length === 1
+    ? literalOf(first)
+    : undefined;
 }
 
 function literalOf(node: AnyNode): string | undefined {

@@ -16,6 +16,8 @@ export interface Reference {
   readonly line: number;
   /** What it is resolved against, where that is not the file's own address: the page's `<base>`. */
   readonly base?: string;
+  /** Whether the page says which bytes it must be (W3C Subresource Integrity §3.5). */
+  readonly isPinned?: true;
 }
 
 /** Line numbers of offsets in a text. */

@@ -130,3 +130,15 @@ test("missing scripts stop, missing decorations and dead links warn, guesses say
     "note bare-link index.html:1 1",
   ]);
 });
+
+test("what classic workers import, and what a page pins by its integrity", () => {
+  expect(shown("sw.js", 'importScripts("lib/cache.js"); importScripts(name); other("x.js")')).toEqual([
+    "1 guess x.js",
+    "1 asset lib/cache.js",
+  ]);
+  const [pinned, plain] = findReferences(
+    "a.html",
+    '<script src="/a.js" integrity="sha384-x"></script><script src="/b.js" integrity=""></script>',
+  );
+  expect([pinned?.isPinned, plain?.isPinned]).toEqual([true, undefined]);
+});
