@@ -225,7 +225,7 @@ const SIGNED = {
   method: "GET",
   target: "/examplebucket/test.txt",
   headers: {
-    host: "s3.amazonaws.com", "x-amz-date": "20130524T000000Z", "x-amz-content-sha256": "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855",
+    host: "store.example", "x-amz-date": "20130524T000000Z", "x-amz-content-sha256": "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855",
     authorization: "AWS4-HMAC-SHA256 Credential=KEY/20130524/us-east-1/s3/aws4_request, SignedHeaders=host;x-amz-content-sha256;x-amz-date, Signature=0000000000000000000000000000000000000000000000000000000000000000",
   },
 }; // prettier-ignore

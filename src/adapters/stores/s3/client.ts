@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { S3Client } from "@aws-sdk/client-s3";
+import { S3Client, type S3ClientConfig } from "@aws-sdk/client-s3";
 import { defaultProvider } from "@aws-sdk/credential-provider-node";
 import { NodeHttpHandler } from "@smithy/node-http-handler";
 
@@ -26,10 +26,22 @@ const SILENT = { trace: ignore, debug: ignore, info: ignore, warn: ignore, error
  * The protocol's standard client, with what we do differently: one try a call (the retries are ours), the content's hash
  * as signed payload hash instead of trailing checksums, and one second for the look-up of a machine's own credentials.
  */
-export function createClient({ region, endpoint, addressing, profile }: S3Settings): S3Client {
+export function createClient(settings: S3Settings): S3Client {
+  const client = new S3Client(toConfiguration(settings));
+  signPayloadHash(client);
+  addContentMd5(client);
+  noteStoreTime(client);
+  return client;
+}
+
+/** The same client as anybody could make it: nothing is signed. */
+export const createAnonymousClient = (settings: S3Settings): S3Client =>
+  new S3Client({ ...toConfiguration(settings), signer: { sign: (request) => Promise.resolve(request) } });
+
+function toConfiguration({ region, endpoint, addressing, profile }: S3Settings): S3ClientConfig {
   // Its note that this Node version will lose support one day is for us, not for those who run the tool.
   process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
-  const client = new S3Client({
+  return {
     ...(region === undefined ? (endpoint === undefined ? {} : { region: "us-east-1" }) : { region }),
     ...(endpoint === undefined ? {} : { endpoint }),
     ...(profile === undefined ? {} : { profile }),
@@ -51,11 +63,7 @@ export function createClient({ region, endpoint, addressing, profile }: S3Settin
       httpAgent: { maxSockets: SOCKETS, keepAlive: true },
       httpsAgent: { maxSockets: SOCKETS, keepAlive: true },
     }),
-  });
-  signPayloadHash(client);
-  addContentMd5(client);
-  noteStoreTime(client);
-  return client;
+  };
 }
 
 interface Wire {

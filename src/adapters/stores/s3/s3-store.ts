@@ -29,13 +29,12 @@ import {
   type Written,
 } from "../../../ports/object-store.ts";
 import { fromWebsite, toWebsite } from "./website.ts";
-import { createClient, type S3Settings } from "./client.ts";
+import { createAnonymousClient, createClient, type S3Settings } from "./client.ts";
 import { fromParameters, toParameters, unquoted } from "./headers.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
 
 /** Objects of one bulk delete; the protocol's limit. */
 const DELETE_BATCH = 1000;
-const ANONYMOUS_MS = 3000;
 
 /** Any server of the S3 REST protocol. */
 export function createS3Store(settings: S3Settings, count: CountRequest): ObjectStore {
@@ -164,26 +163,16 @@ class S3Store implements ObjectStore {
   }
 
   async isPublic(key: ObjectKey): Promise<boolean> {
-    this.count("get");
-    const { bucket, prefix } = this.location;
-    const { endpoint, region, addressing } = this.settings;
-    const base = new URL(endpoint ?? `https://s3.${region ?? "us-east-1"}.amazonaws.com`);
-    const path = (prefix + key).split("/").map(encodeURIComponent).join("/");
-    const url =
-      addressing === "path"
-        ? `${base.origin}/${bucket}/${path}`
-        : `${base.protocol}//${bucket}.${base.host}/${path}`;
+    this.count("head");
+    const anybody = createAnonymousClient(this.settings);
     try {
-      const answer = await fetch(url, {
-        method: "GET",
-        redirect: "manual",
-        signal: AbortSignal.timeout(ANONYMOUS_MS),
-      });
-      await answer.body?.cancel();
-      return answer.status === 200;
+      await anybody.send(new HeadObjectCommand(this.address(key)));
+      return true;
     } catch {
       // What can't be reached unsigned is not public from here.
       return false;
+    } finally {
+      anybody.destroy();
     }
   }
 
