@@ -35,15 +35,17 @@ export async function wireDelivery(args: Arguments, terminal: Terminal, report: 
   const note = text(args, "note");
   const commit = text(args, "commit");
   const sequence = readSequence(text(args, "sequence"));
+  const allowed = readAllowed(list(args, "allow"));
   return {
     target,
-    source: await openBuild(target.buildFolder, buildOptionsOf(target, terminal)),
     store: withRetries(store, { clock: systemClock, report, countRetry: () => (requests.retried += 1) }),
     edges: await openEdges(target),
+    // Last, since an archive is unpacked here and only the run itself clears that away.
+    source: await openBuild(target.buildFolder, buildOptionsOf(target, terminal)),
     clock: systemClock,
     report,
     requests,
-    allowed: readAllowed(list(args, "allow")),
+    allowed,
     run: createRunName(),
     author: {
       by: userInfo().username,

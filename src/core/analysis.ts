@@ -7,7 +7,7 @@ import { findBuildProblems } from "./build-check.ts";
 import { findNameProblems } from "./names-check.ts";
 import { byText } from "./model/names.ts";
 import type { RoutingRule } from "./model/website.ts";
-import { type Problem } from "./problems.ts";
+import type { Problem } from "./problems.ts";
 import { buildReferenceGraph, findReferenceProblems, type ReferenceGraph } from "./reference-graph.ts";
 import { decideRedirects, followRedirect, type RedirectRule } from "./redirects.ts";
 import type { EarlierFile } from "./roles.ts";

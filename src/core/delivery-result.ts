@@ -17,7 +17,7 @@ export interface ResultFacts {
   readonly all: boolean;
   readonly dryRun: boolean;
   readonly requests: DeliveryResult["requests"];
-  readonly phases: readonly { readonly name: PhaseName | "gather" | "decide"; readonly seconds: number }[];
+  readonly phases: readonly { readonly name: PhaseName | "gather"; readonly seconds: number }[];
   /** Names of edges that have confirmed; the others owe. */
   readonly confirmed: ReadonlySet<string>;
 }

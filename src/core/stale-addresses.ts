@@ -5,11 +5,10 @@ import { isAssetLike } from "./model/parcel.ts";
 import type { EdgeInvalidation } from "./model/plan.ts";
 import type { OwedInvalidation } from "./model/release.ts";
 
+/** An edge, and what it can be asked for in one delivery. */
 export interface EdgeNeeds {
   readonly name: string;
-  /** How many patterns one delivery may ask this edge for. */
   readonly mostPatterns: number;
-  /** Whether it takes a pattern that stands for everything. */
   readonly takesEverything: boolean;
 }
 

@@ -172,7 +172,7 @@ test("edges are asked from the store outwards; one that fails leaves the outer o
   const asked: string[] = [];
   const edge = (name: string, fails = false): Edge => ({
     name,
-    abilities: { kind: "purge", canForget: true },
+    abilities: { mostPatterns: Infinity, takesEverything: false },
     invalidate: ({ patterns, reference }) => {
       asked.push(`${name} ${patterns.join()} ${reference.startsWith("run-1-")}`);
       return fails ? Promise.reject(new EdgeError(name, "not today")) : Promise.resolve();

@@ -2,9 +2,10 @@ import type { UrlPath } from "../core/model/names.ts";
 
 /** What an edge can be asked for. The core plans within it; nothing is assumed that is not said here. */
 export interface EdgeAbilities {
-  readonly kind: "distribution" | "purge" | "none";
-  /** Whether copies can be called back at all. */
-  readonly canForget: boolean;
+  /** How many patterns one delivery may ask for. */
+  readonly mostPatterns: number;
+  /** Whether it takes a pattern that stands for everything that begins so. */
+  readonly takesEverything: boolean;
 }
 
 /**

@@ -55,7 +55,7 @@ export function chooseTarget(
 ): Target {
   const name = chooseDestination(settings, options.to);
   const destination = settings.destinations[name] as DestinationSettings;
-  refuseWhatComesLater(settings, destination);
+  refuseWhatComesLater(destination);
   const edges = nameEdges(destination);
   refuseNowhere(edges, name, destination.url);
   const { build } = settings;
@@ -136,7 +136,7 @@ function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {
 }
 
 /** What the settings can say and this version can't do: said by name, never passed over. */
-function refuseWhatComesLater(settings: Settings, destination: DestinationSettings): void {
+function refuseWhatComesLater(destination: DestinationSettings): void {
   const later: readonly (readonly [boolean, string, string])[] = [
     [destination.store.kind === "folder", "delivering to a folder", "store.kind: folder"],
     [destination.state !== undefined, "a state part in a bucket of its own", "state"],

@@ -15,7 +15,7 @@ const files = fc
   );
 
 const tamperings = fc.array(
-  fc.tuple(fc.constantFrom(...NAMES, "theirs.txt"), fc.option(fc.constant("tampered"))),
+  fc.tuple(fc.constantFrom(...NAMES, "news/", "theirs.txt"), fc.option(fc.constant("tampered"))),
   { maxLength: 3 },
 );
 
@@ -31,15 +31,20 @@ const siteOf = async (store: ObjectStore): Promise<Map<string, string>> => {
   return site;
 };
 
-const run = (build: Record<string, string>, store: ObjectStore) =>
-  deliver(memoryDelivery({ files: build, store }), { dryRun: false, all: false, progress: { written: 0 } });
+const run = (build: Record<string, string>, store: ObjectStore, serves: "website" | "objects" = "website") =>
+  deliver(memoryDelivery({ files: build, store, target: { serves } }), {
+    dryRun: false,
+    all: false,
+    progress: { written: 0 },
+  });
 
 test("any build against any destination: no order violation, then no difference, then nothing left to do", async () => {
   let deliveries = 0;
   await fc.assert(
     fc.asyncProperty(
       fc.array(fc.tuple(files, tamperings), { minLength: 1, maxLength: 5 }),
-      async (history) => {
+      fc.constantFrom("website", "objects"),
+      async (history, serves) => {
         const store = new MemoryStore();
         const tampered = new Set<string>();
         for (const [build, changes] of history) {
@@ -47,14 +52,17 @@ test("any build against any destination: no order violation, then no difference,
             store.tamper(key, text ?? undefined);
             tampered.add(key);
           }
-          await run(build, store);
+          await run(build, store, serves);
           deliveries += 1;
           for (const [key, text] of Object.entries(build))
             expect([key, await readText(await store.get(key))]).toEqual([key, text]);
           const pages = [...(await siteOf(store)).keys()].filter((key) => key.endsWith(".html"));
           expect(pages.filter((key) => !(key in build) && !tampered.has(key))).toEqual([]);
+          const alias = serves === "objects" ? build["news/index.html"] : undefined;
+          if (!tampered.has("news/") || alias !== undefined)
+            expect(await readText(await store.get("news/"))).toBe(alias);
           const before = store.trace.length;
-          expect(await run(build, store)).toMatchObject({ changes: [], pruned: [] });
+          expect(await run(build, store, serves)).toMatchObject({ changes: [], pruned: [] });
           expect(store.trace.slice(before)).toEqual([]);
         }
       },
@@ -88,47 +96,50 @@ function dyingStore(store: MemoryStore, dieAt: number, lostAnswer: boolean): Obj
   };
 }
 
-test("a run that dies at its n-th write leaves every page whole, and the same call ends as an undisturbed run does", async () => {
-  const first = {
-    "index.html": "one assets/a-1f2e3d4c.js",
-    "old.html": "old assets/a-1f2e3d4c.js",
-    "news/index.html": "one",
-    "assets/a-1f2e3d4c.js": "a",
-    "sw.js": "1",
-    "app.css": "1",
-  };
-  const second = {
-    "index.html": "two assets/b-2f3e4d5c.js",
-    "new.html": "new assets/b-2f3e4d5c.js",
-    "news/index.html": "two",
-    "assets/b-2f3e4d5c.js": "b",
-    "sw.js": "2",
-    "app.css": "2",
-  };
-  const undisturbed = new MemoryStore();
-  await run(first, undisturbed);
-  await run(second, undisturbed);
-  const expected = await siteOf(undisturbed);
+test.each(["website", "objects"] as const)(
+  "a run that dies at its n-th write leaves every page whole, and the same call ends as an undisturbed run does (%s)",
+  async (serves) => {
+    const first = {
+      "index.html": "one assets/a-1f2e3d4c.js",
+      "old.html": "old assets/a-1f2e3d4c.js",
+      "news/index.html": "one",
+      "assets/a-1f2e3d4c.js": "a",
+      "sw.js": "1",
+      "app.css": "1",
+    };
+    const second = {
+      "index.html": "two assets/b-2f3e4d5c.js",
+      "new.html": "new assets/b-2f3e4d5c.js",
+      "news/index.html": "two",
+      "assets/b-2f3e4d5c.js": "b",
+      "sw.js": "2",
+      "app.css": "2",
+    };
+    const undisturbed = new MemoryStore();
+    await run(first, undisturbed, serves);
+    await run(second, undisturbed, serves);
+    const expected = await siteOf(undisturbed);
 
-  let deaths = 0;
-  for (const lostAnswer of [false, true]) {
-    for (let dieAt = 1, ended = false; !ended; dieAt++) {
-      const store = new MemoryStore();
-      await run(first, store);
-      ended = await run(second, dyingStore(store, dieAt, lostAnswer)).then(() => true, () => false); // prettier-ignore
-      if (!ended) deaths += 1;
-      const site = await siteOf(store);
-      for (const [key, text] of site) {
-        if (!key.endsWith(".html")) continue;
-        for (const [asset] of text.matchAll(/assets\/[\w-]+\.js/g))
-          expect([dieAt, key, asset, site.has(asset)]).toEqual([dieAt, key, asset, true]);
+    let deaths = 0;
+    for (const lostAnswer of [false, true]) {
+      for (let dieAt = 1, ended = false; !ended; dieAt++) {
+        const store = new MemoryStore();
+        await run(first, store, serves);
+        ended = await run(second, dyingStore(store, dieAt, lostAnswer), serves).then(() => true, () => false); // prettier-ignore
+        if (!ended) deaths += 1;
+        const site = await siteOf(store);
+        for (const [key, text] of site) {
+          if (!key.endsWith(".html")) continue;
+          for (const [asset] of text.matchAll(/assets\/[\w-]+\.js/g))
+            expect([dieAt, key, asset, site.has(asset)]).toEqual([dieAt, key, asset, true]);
+        }
+        await run(second, store, serves);
+        expect([dieAt, await siteOf(store)]).toEqual([dieAt, expected]);
       }
-      await run(second, store);
-      expect([dieAt, await siteOf(store)]).toEqual([dieAt, expected]);
     }
-  }
-  expect(deaths).toBeGreaterThan(20);
-});
+    expect(deaths).toBeGreaterThan(20);
+  },
+);
 
 test("two runs from the same state: one delivers, the other is told and changes no record", async () => {
   const store = new MemoryStore();

@@ -53,11 +53,7 @@ export async function planAgain(delivery: Delivery, build: Build): Promise<Outlo
     analysis,
     state,
     probes,
-    edges: target.edges.map((edge) => ({
-      name: edge.name,
-      mostPatterns: edge.kind === "distribution" ? edge.patterns : Infinity,
-      takesEverything: edge.kind === "distribution" && edge.wildcards > 0 && edge.wildcard !== "none",
-    })),
+    edges: delivery.edges.map(({ name, abilities }) => ({ name, ...abilities })),
     allowed,
     sequence: author.sequence,
     // Asked only when something is about to be written: an unchanged build costs no request more.

@@ -21,7 +21,9 @@ export const compareCommand: Command = {
   run: async (args, terminal) => {
     const { compareBuild } = await import("../run-delivery.ts");
     const result = await compareBuild(args, terminal);
-    const differs = result.release !== result.previous;
+    // A worker that is still to be announced makes no release, and is a difference all the same.
+    const differs =
+      result.release !== result.previous || result.changes.some(({ change }) => change !== "unchanged");
     return isSet(args, "fail-on-change") && differs ? 4 : 0;
   },
 };

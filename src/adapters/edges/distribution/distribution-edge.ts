@@ -15,6 +15,8 @@ export interface DistributionSettings {
   readonly profile?: string | undefined;
   /** Patterns of one batch. */
   readonly patterns: number;
+  readonly wildcards: number;
+  readonly wildcard: "prefix" | "segment" | "none";
   /** Seconds until an unconfirmed invalidation counts as failed. */
   readonly confirmWithin: number;
 }
@@ -38,7 +40,10 @@ export function createDistributionEdge(settings: DistributionSettings, clock: Cl
   });
   return {
     name,
-    abilities: { kind: "distribution", canForget: true },
+    abilities: {
+      mostPatterns: settings.patterns,
+      takesEverything: settings.wildcards > 0 && settings.wildcard !== "none",
+    },
     invalidate: (request) => invalidate(client, settings, request, clock),
     close: () => {
       client.destroy();

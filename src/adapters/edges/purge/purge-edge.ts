@@ -37,7 +37,7 @@ export function createPurgeEdge(settings: PurgeSettings, clock: Clock): Edge {
   };
   return {
     name: settings.name,
-    abilities: { kind: "purge", canForget: true },
+    abilities: { mostPatterns: Infinity, takesEverything: false },
     invalidate: async ({ patterns }) => {
       await purgeAll(patterns);
       await clock.sleep(settings.settle * 1000);
