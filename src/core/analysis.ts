@@ -1,10 +1,10 @@
 import type { AddressRules } from "./addresses.ts";
 import { decideAliases, type Serves } from "./aliases.ts";
-import { recordedByKey } from "./compare.ts";
+import { recordedByKey } from "./standing.ts";
 import type { DestinationState } from "./model/release.ts";
 import { decideParcels, type Build, type ExplainedParcel, type ParcelRules } from "./parcels.ts";
 import { findBuildProblems } from "./build-check.ts";
-import { findNameProblems } from "./names-check.ts";
+import { findFileNameProblems, findNameProblems } from "./names-check.ts";
 import { byText } from "./model/names.ts";
 import type { RoutingRule } from "./model/website.ts";
 import type { Problem } from "./problems.ts";
@@ -19,6 +19,9 @@ export interface AnalysisRules extends Omit<ParcelRules, "earlier"> {
   readonly clientRoutes: boolean;
   readonly serves: Serves;
   readonly redirects: readonly RedirectRule[];
+  readonly carriesRedirects: boolean;
+  /** Whether names must be such as a file system can hold. */
+  readonly plainNames: boolean;
   readonly ownsWebsite: boolean;
   readonly bucketPrefix: string;
 }
@@ -67,6 +70,7 @@ export function analyseBuild(
     ...findBuildProblems(build.folder, rules.entry, paths),
     ...findReferenceProblems(graph, facts),
     ...findNameProblems(paths),
+    ...(rules.plainNames ? findFileNameProblems(paths) : []),
     ...aliasProblems,
     ...redirects.problems,
     ...findSecretProblems(build),

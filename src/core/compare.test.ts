@@ -1,6 +1,7 @@
-import { compareParcels, type Probe } from "./compare.ts";
+import { compareParcels } from "./compare.ts";
+import { type Probe } from "./standing.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "./model/parcel.ts";
-import type { DestinationState } from "./model/release.ts";
+import type { DestinationState, OpenDelivery } from "./model/release.ts";
 
 const hash = (letter: string): string => letter.repeat(64);
 const parcel = (key: string, letter = "a", headers: Record<string, string> = {}): Parcel => ({
@@ -140,4 +141,51 @@ test("a worker that was still to be written is pending; once announced it is lik
     announced: { "sw.js": "e" },
   });
   expect([after.pending.size, after.changes, after.unrecorded]).toEqual([0, [], []]);
+});
+
+const open = (...parcels: Parcel[]): OpenDelivery => ({
+  ...{ site: "s", run: "dead", release: 4, at: "", by: "", originals: [], owed: [] },
+  parcels,
+});
+const state = (parts: Partial<DestinationState>): DestinationState => ({
+  waybill: {
+    site: "s",
+    release: 3,
+    run: "r",
+    previous: 2,
+    at: "",
+    by: "",
+    parcels: [recorded("x")],
+    standing: [],
+  },
+  pointer: { site: "s", release: 3, run: "r", retained: [], owed: [], announced: {} },
+  listing: [listed("x")],
+  storeTimeMs: 0,
+  ...parts,
+});
+
+test("what a run that died had begun is ours: looked at, told from what others did, and never foreign", () => {
+  const died = state({ open: [open(parcel("x", "b"), parcel("y", "c"))], listing: [listed("x", "b"), listed("y", "c"), listed("z")] }); // prettier-ignore
+  const first = compareParcels([parcel("x")], died);
+  expect([first.unprobed, first.foreign]).toEqual([["x", "y"], ["z"]]);
+  const looked = compareParcels([parcel("x")], died, new Map([["x", probe("b")], ["y", probe("c")]])); // prettier-ignore
+  expect(looked.changes.map(({ kind, theirs }) => [kind, theirs])).toEqual([["replaced", undefined]]);
+  expect(looked.stale.map(({ recorded: { key, lastIn } }) => [key, lastIn])).toEqual([["y", 3]]);
+  const others = compareParcels([parcel("x")], died, new Map([["x", probe("d")], ["y", probe("d")]])); // prettier-ignore
+  expect(others.changes.map(({ kind, theirs }) => [kind, theirs !== undefined])).toEqual([["drifted", true]]);
+  expect(others.foreign).toEqual(["y", "z"]);
+});
+
+test("headers are looked at where something was written later than the records, or may have been; bytes are believed", () => {
+  const records = { key: ".courier/current.json", size: 1, etag: "p", modifiedMs: 100 };
+  const later = state({ listing: [{ ...listed("x"), modifiedMs: 101 }, records] });
+  expect(compareParcels([parcel("x")], later).unlabelled).toEqual([{ key: "x", hash: hash("a") }]);
+  const changed = compareParcels([parcel("x")], later, new Map([["x", probe("a", { expires: "0" })]]));
+  expect(changed.changes.map(({ kind, reason }) => `${kind}: ${reason}`)).toEqual(["drifted: headers: expires; changed by other means"]); // prettier-ignore
+  expect(compareParcels([parcel("x")], later, new Map([["x", probe("a")]])).changes).toEqual([]);
+  expect(compareParcels([parcel("x")], { ...later, carriesHeaders: false }).unlabelled).toEqual([]);
+  const equal = state({ listing: [{ ...listed("x"), modifiedMs: 100 }, records] });
+  expect(compareParcels([parcel("x")], equal).unlabelled).toEqual([]);
+  const begun = state({ open: [open(parcel("x", "a", { expires: "0" }))] });
+  expect(compareParcels([parcel("x")], begun).unlabelled).toEqual([{ key: "x", hash: hash("a") }]);
 });

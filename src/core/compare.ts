@@ -1,16 +1,18 @@
 import { byText, isStateKey, type ObjectKey, type Sha256 } from "./model/names.ts";
-import {
-  hasSameHeaders,
-  type ListedObject,
-  type ObjectHeaders,
-  type Parcel,
-  type RecordedParcel,
-} from "./model/parcel.ts";
+import type { ListedObject, Parcel, RecordedParcel } from "./model/parcel.ts";
 import type { DestinationState } from "./model/release.ts";
-
-/** One state a key, in this precedence; `unchanged` makes no entry. */
-export const CHANGES = ["new", "moved", "missing", "drifted", "replaced", "relabelled"] as const;
-export type ChangeKind = (typeof CHANGES)[number];
+import {
+  isSameParcel,
+  isTheirs,
+  judge,
+  judgeUnwanted,
+  lookUp,
+  toKnowledge,
+  type ChangeKind,
+  type Probe,
+  type StaleObject,
+  type Standing,
+} from "./standing.ts";
 
 export interface Change {
   readonly kind: ChangeKind;
@@ -21,27 +23,15 @@ export interface Change {
   readonly recorded?: RecordedParcel;
   /** The hash of what stands there now, where it is known. */
   readonly standingHash?: Sha256;
-}
-
-/** One of our objects that stands though the build does not have it. */
-export interface StaleObject {
-  readonly recorded: RecordedParcel;
-  readonly listed: ListedObject;
-  /** The hash of what stands there. */
-  readonly standingHash: Sha256;
-}
-
-/** What a look at an object itself told, where no record could be trusted. */
-export interface Probe {
-  readonly hash: Sha256;
-  readonly headers: ObjectHeaders;
+  /** What stands there, where somebody else has put it there. */
+  readonly theirs?: Probe;
 }
 
 export interface Comparison {
   /** Sorted by key. */
   readonly changes: readonly Change[];
-  /** Recorded form of each unchanged parcel. */
-  readonly unchanged: readonly RecordedParcel[];
+  /** Parcels that stand as they should. */
+  readonly unchanged: readonly Parcel[];
   readonly stale: readonly StaleObject[];
   /** Keys that are as they should be, though no record says so: a delivery ended after it had written them. */
   readonly unrecorded: readonly ObjectKey[];
@@ -53,132 +43,88 @@ export interface Comparison {
   readonly foreign: readonly ObjectKey[];
   /** Keys whose object must be looked at before this comparison can be trusted. */
   readonly unprobed: readonly ObjectKey[];
+  /** Objects whose bytes are known while their headers must be looked at. */
+  readonly unlabelled: readonly Unlabelled[];
 }
 
-/** Compares what should stand (parcels) with what was recorded (waybill) and what stands (listing). */
+export interface Unlabelled {
+  readonly key: ObjectKey;
+  /** Of the bytes that stand there. */
+  readonly hash: Sha256;
+}
+
+/** Compares what should stand (parcels) with what was recorded (waybill, open deliveries) and what stands (listing). */
 export function compareParcels(
   parcels: readonly Parcel[],
   state: DestinationState,
   probes: ReadonlyMap<ObjectKey, Probe> = new Map(),
 ): Comparison {
-  const recorded = recordedByKey(state);
-  const listing = new Map(state.listing.map((object) => [object.key, object]));
+  const known = toKnowledge(state, probes);
   const changes: Change[] = [];
-  const unchanged: RecordedParcel[] = [];
+  const unchanged: Parcel[] = [];
   const unrecorded: ObjectKey[] = [];
   const unprobed: ObjectKey[] = [];
+  const unlabelled: Unlabelled[] = [];
   const pending = new Set<ObjectKey>();
   const wanted = new Set<ObjectKey>();
 
   for (const parcel of parcels) {
-    wanted.add(parcel.key);
-    const record = recorded.get(parcel.key);
-    const listed = listing.get(parcel.key);
-    const probe = probes.get(parcel.key);
-    if (listed && !isAsRecorded(record, listed) && !probe) unprobed.push(parcel.key);
-    if (record && record.etag === undefined && isSameParcel(record, parcel)) pending.add(parcel.key);
-    const verdict = judge(parcel, record, listed, probe);
-    if (typeof verdict === "object")
-      changes.push({ ...verdict, parcel, ...(listed && { listed }), ...(record && { recorded: record }) });
+    const { key } = parcel;
+    wanted.add(key);
+    const standing = lookUp(key, known);
+    const { record, trust, probe } = standing;
+    if (trust === "content" && !probe) unprobed.push(key);
+    if (trust === "labels" && !probe && record) unlabelled.push({ key, hash: record.storedHash });
+    if (record && record.etag === undefined && isSameParcel(record, parcel, state)) pending.add(key);
+    const verdict = judge(parcel, standing, state);
+    if (typeof verdict === "object") changes.push({ ...verdict, parcel, ...toStandingFacts(standing) });
     else {
-      unchanged.push({ ...parcel, ...(listed && { etag: listed.etag }) });
-      if (listed && !isAsRecorded(record, listed)) unrecorded.push(parcel.key);
+      unchanged.push(parcel);
+      if (trust === "content") unrecorded.push(key);
     }
   }
 
   const stale: StaleObject[] = [];
   const notOurs = new Set<ObjectKey>();
-  for (const record of recorded.values()) {
-    const listed = listing.get(record.key);
-    if (!listed || wanted.has(record.key)) continue;
-    const standingHash = isAsRecorded(record, listed) ? record.storedHash : probes.get(record.key)?.hash;
-    // Written after its record, or somebody else's by now: only the first may be removed.
-    if (record.etag !== undefined && !isAsRecorded(record, listed)) notOurs.add(record.key);
-    else if (standingHash === undefined) unprobed.push(record.key);
-    else stale.push({ recorded: record, listed, standingHash });
+  for (const key of new Set([...known.recorded.keys(), ...known.claims.keys()])) {
+    if (wanted.has(key)) continue;
+    const found = judgeUnwanted(lookUp(key, known), state);
+    if (found === "unprobed") unprobed.push(key);
+    else if (found === "not ours") notOurs.add(key);
+    else if (found) stale.push(found);
   }
   const gone = (state.waybill?.parcels ?? [])
     .map(({ key }) => key)
-    .filter((key) => !wanted.has(key) && !listing.has(key));
+    .filter((key) => !wanted.has(key) && !known.listing.has(key));
   const others = findOtherDestinations(state.listing);
-  const foreign = state.listing
-    .map(({ key }) => key)
-    .filter(
-      (key) =>
-        !isStateKey(key) &&
-        !wanted.has(key) &&
-        (!recorded.has(key) || notOurs.has(key)) &&
-        !others.some((prefix) => key.startsWith(prefix)),
-    );
-  const sorted = markMoved(changes, state, recorded).sort((a, b) => byText(a.parcel.key, b.parcel.key));
-  return { changes: sorted, unchanged, stale, unrecorded, pending, gone, foreign, unprobed };
+  const isOurs = (key: ObjectKey): boolean =>
+    isStateKey(key) ||
+    wanted.has(key) ||
+    ((known.recorded.has(key) || known.claims.has(key)) && !notOurs.has(key)) ||
+    others.some((prefix) => key.startsWith(prefix));
+  const foreign = state.listing.map(({ key }) => key).filter((key) => !isOurs(key));
+  const sorted = markMoved(changes, state, known.recorded).sort((a, b) => byText(a.parcel.key, b.parcel.key));
+  return { changes: sorted, unchanged, stale, unrecorded, pending, gone, foreign, unprobed, unlabelled };
 }
 
-/** Every object that our records say stands: the release's own, and those kept for open tabs. */
-export function recordedByKey(state: DestinationState): Map<ObjectKey, RecordedParcel> {
-  const { waybill, pointer } = state;
-  const own = (waybill?.parcels ?? []).map((parcel): [ObjectKey, RecordedParcel] => {
-    const announced = parcel.etag === undefined ? pointer?.announced[parcel.key] : undefined;
-    return [parcel.key, announced === undefined ? parcel : { ...parcel, etag: announced }];
-  });
-  return new Map([
-    ...(waybill?.standing ?? []).map((parcel): [ObjectKey, RecordedParcel] => [parcel.key, parcel]),
-    ...own,
-  ]);
+/** The ETags of the parcels that stand as they should. */
+export function etagsOfUnchanged(
+  { unchanged }: Comparison,
+  { listing }: DestinationState,
+): Map<ObjectKey, string> {
+  const keys = new Set(unchanged.map(({ key }) => key));
+  const etags = new Map<ObjectKey, string>();
+  for (const { key, etag } of listing) if (keys.has(key)) etags.set(key, etag);
+  return etags;
 }
 
-const isSameParcel = (a: Parcel, b: Parcel): boolean =>
-  a.storedHash === b.storedHash && hasSameHeaders(a.headers, b.headers);
-
-const isAsRecorded = (record: RecordedParcel | undefined, listed: ListedObject): boolean =>
-  record?.etag === listed.etag && record.size === listed.size;
-
-type Verdict = Pick<Change, "kind" | "reason" | "standingHash"> | "unchanged";
-
-function judge(parcel: Parcel, record?: RecordedParcel, listed?: ListedObject, probe?: Probe): Verdict {
-  if (!listed) {
-    if (!record) return { kind: "new", reason: "not there yet" };
-    return record.etag === undefined
-      ? { kind: "new", reason: "a delivery ended before it was written" }
-      : { kind: "missing", reason: "removed by other means" };
-  }
-  if (record && isAsRecorded(record, listed)) {
-    if (record.storedHash !== parcel.storedHash)
-      return { kind: "replaced", reason: "content", standingHash: record.storedHash };
-    if (!hasSameHeaders(record.headers, parcel.headers)) {
-      return {
-        kind: "relabelled",
-        reason: relabelReason(record.headers, parcel.headers),
-        standingHash: record.storedHash,
-      };
-    }
-    return "unchanged";
-  }
-  // No record can be believed here: what the object itself says counts.
-  if (probe?.hash === parcel.storedHash) {
-    return hasSameHeaders(probe.headers, parcel.headers)
-      ? "unchanged"
-      : {
-          kind: "relabelled",
-          reason: relabelReason(probe.headers, parcel.headers),
-          standingHash: probe.hash,
-        };
-  }
-  const standingHash = probe && { standingHash: probe.hash };
-  if (record?.etag !== undefined)
-    return { kind: "drifted", reason: "changed by other means", ...standingHash };
+function toStandingFacts(standing: Standing): Pick<Change, "listed" | "recorded" | "theirs"> {
+  const { listed, record, probe } = standing;
   return {
-    kind: "replaced",
-    reason: record ? "a delivery ended before it was written" : "no record of what stands there",
-    ...standingHash,
+    ...(listed && { listed }),
+    ...(record && { recorded: record }),
+    ...(probe && isTheirs(standing, probe) && { theirs: probe }),
   };
-}
-
-function relabelReason(before: ObjectHeaders, after: ObjectHeaders): string {
-  const names = [...new Set([...Object.keys(before), ...Object.keys(after)])].filter(
-    (name) => before[name] !== after[name],
-  );
-  return `headers: ${names.sort(byText).join(", ")}`;
 }
 
 /** A change whose bytes stand under another key, in the vault or for open tabs, needs no sending. */

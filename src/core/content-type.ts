@@ -6,9 +6,15 @@ import mime from "mime-types";
  * @param head the first bytes of the file; 512 are enough
  */
 export function decideContentType(path: string, head: Uint8Array): string {
+  return withCharset(
+    isTypedByName(path) ? String(mime.lookup(path.slice(path.lastIndexOf("/") + 1))) : sniff(head),
+  );
+}
+
+/** Whether the name alone tells the type; then nobody needs the file's first bytes. */
+export function isTypedByName(path: string): boolean {
   const name = path.slice(path.lastIndexOf("/") + 1);
-  const type = /.\.[^.]+$/.test(name) ? mime.lookup(name) : false;
-  return withCharset(type === false ? sniff(head) : type);
+  return /.\.[^.]+$/.test(name) && mime.lookup(name) !== false;
 }
 
 export const withCharset = (type: string): string =>

@@ -1,6 +1,8 @@
 import type { DeliveryDecision } from "./delivery.ts";
 import { isAssetLike, type Parcel } from "./model/parcel.ts";
 import { phaseOf, stepsOf, targetOf, type PhaseName } from "./model/plan.ts";
+import type { HeaderRules } from "./headers.ts";
+import { toInvalidationResult } from "./invalidation-result.ts";
 import type { DestinationState } from "./model/release.ts";
 import type { DeliveryResult } from "./results.ts";
 import { decideKeptUntil, type RetentionRule } from "./retention.ts";
@@ -12,12 +14,15 @@ export interface ResultFacts {
   readonly decision: DeliveryDecision;
   readonly state: DestinationState;
   readonly retention: RetentionRule;
+  readonly rules: Pick<HeaderRules, "askedAnew">;
   readonly parcels: readonly Parcel[];
   /** Whether unchanged files are listed too. */
   readonly all: boolean;
   readonly dryRun: boolean;
+  /** The release that is put back. */
+  readonly redelivers?: number;
   readonly requests: DeliveryResult["requests"];
-  readonly phases: readonly { readonly name: PhaseName | "gather"; readonly seconds: number }[];
+  readonly phases: readonly { readonly name: PhaseName | "gather" | "hold"; readonly seconds: number }[];
   /** Names of edges that have confirmed; the others owe. */
   readonly confirmed: ReadonlySet<string>;
 }
@@ -43,6 +48,7 @@ export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
     destination: facts.destination,
     release: plan.release,
     previous: plan.previous,
+    ...(facts.redelivers === undefined ? {} : { redelivers: facts.redelivers }),
     dryRun: facts.dryRun,
     counts: toCounts(facts),
     bytes: toBytes(facts),
@@ -52,7 +58,10 @@ export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
       ...comparison.stale.map(({ recorded }) => recorded.key).filter((key) => expired.has(key)),
     ].sort(),
     kept,
-    invalidation: toInvalidation(facts),
+    invalidation: toInvalidationResult(
+      [...plan.unmaskings, ...plan.invalidations, ...plan.lateInvalidations],
+      { ...facts, sparable: decision.sparable, askedAnew: facts.rules.askedAnew?.page },
+    ),
     generated: toGenerated(facts),
     requests: facts.requests,
     phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
@@ -100,7 +109,9 @@ function toBytes({ decision: { plan, comparison } }: ResultFacts): DeliveryResul
   };
 }
 
-function toChanges({ decision: { comparison }, all }: ResultFacts): DeliveryResult["changes"] {
+function toChanges({ decision: { comparison, plan }, all }: ResultFacts): DeliveryResult["changes"] {
+  const steps = plan.phases.filter(({ name }) => name !== "keep").flatMap(stepsOf);
+  const sent = new Set(steps.flatMap((step) => (step.do === "send" ? [step.parcel.key] : [])));
   const changes: DeliveryResult["changes"] = comparison.changes
     .filter(({ parcel }) => isBuilt(parcel))
     .map(({ kind, parcel, reason }) => ({
@@ -108,6 +119,7 @@ function toChanges({ decision: { comparison }, all }: ResultFacts): DeliveryResu
       change: kind,
       role: parcel.role,
       size: parcel.size,
+      by: sent.has(parcel.key) ? "sending" : "copying",
       reason,
     }));
   if (!all) return changes;
@@ -121,29 +133,4 @@ function toChanges({ decision: { comparison }, all }: ResultFacts): DeliveryResu
       reason: "same bytes, same headers",
     }));
   return [...changes, ...unchanged].sort((a, b) => (a.key < b.key ? -1 : 1));
-}
-
-function toInvalidation({
-  decision: { plan },
-  confirmed,
-  dryRun,
-}: ResultFacts): DeliveryResult["invalidation"] {
-  const requests = [...plan.unmaskings, ...plan.invalidations, ...plan.lateInvalidations];
-  const edges = [...new Set(requests.map(({ edge }) => edge))];
-  const open = requests.filter(({ edge }) => !confirmed.has(edge));
-  const unique = (items: readonly string[]): string[] => [...new Set(items)].sort();
-  return {
-    addresses: unique(requests.flatMap(({ addresses }) => addresses)),
-    patterns: unique(requests.flatMap(({ patterns }) => patterns)),
-    collateral: { addresses: 0, bytes: 0 },
-    confirmed: !dryRun && open.length === 0,
-    owed: dryRun ? [] : unique(open.flatMap(({ addresses }) => addresses)),
-    edges: edges.map((edge) => ({
-      edge,
-      patterns: requests
-        .filter((request) => request.edge === edge)
-        .reduce((sum, { patterns }) => sum + patterns.length, 0),
-      confirmed: confirmed.has(edge),
-    })),
-  };
 }

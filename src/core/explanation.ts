@@ -1,7 +1,8 @@
 import * as z from "zod";
 import { listAddresses, parseAddress, type AddressRules } from "./addresses.ts";
 import type { Analysis } from "./analysis.ts";
-import { CHANGES, type Comparison } from "./compare.ts";
+import { type Comparison } from "./compare.ts";
+import { CHANGES } from "./standing.ts";
 import { ROLES } from "./model/parcel.ts";
 
 const mention = z.strictObject({ path: z.string(), line: z.int() });

@@ -63,8 +63,7 @@ export const FAILURES = {
   },
   "answer-needed": {
     exit: 3,
-    message:
-      "{destination} asks before the first write, and there is no terminal to ask at; nothing was written",
+    message: "{reason}, and there is no terminal to ask at; nothing was written",
     hint: "say yes in the call: --yes",
   },
   "answered-no": {
@@ -83,6 +82,21 @@ export const FAILURES = {
     exit: 1,
     message: "{action}: there is no bucket {bucket} at {endpoint}",
     hint: "check the name (store.bucket) and the region; {written}",
+  },
+  "no-folder": {
+    exit: 1,
+    message: "{action}: there is no folder {endpoint}",
+    hint: "mount what belongs there, or make it (rcourier provision does): a delivery never does, since a missing mount would be filled beside it; {written}",
+  },
+  "folder-denied": {
+    exit: 7,
+    message: "{action}: not allowed in {endpoint}",
+    hint: "this user needs the right to read and write below that folder; {written}",
+  },
+  "folder-failed": {
+    exit: 1,
+    message: "{action}: {answer}",
+    hint: `is the disk full, or gone? ${SAFE_TO_REPEAT}; {written}`,
   },
   "wrong-region": {
     exit: 1,
@@ -112,12 +126,93 @@ export const FAILURES = {
   "record-unreadable": {
     exit: 1,
     message: "{key} can't be read: {cause}",
-    hint: "nothing was written; a release is never recorded over one that can't be read",
+    hint: "nothing was written or removed; rcourier releases --repair makes a pointer out of the records that can be read",
   },
   "record-lost": {
     exit: 1,
     message: "there are waybills at {destination}, but no {key}",
-    hint: "nothing was written; this is not a first delivery",
+    hint: "nothing was written, since this is not a first delivery; rcourier releases --repair makes the pointer anew",
+  },
+  "changed-meanwhile": {
+    exit: 1,
+    message: "{key} was changed by other means while it was about to be written",
+    hint: `it was left as it is; ${SAFE_TO_REPEAT}; {written}`,
+  },
+  "not-visible": {
+    exit: 1,
+    message: "stopped before any page was switched: {message}",
+    hint: "may everybody read new objects of {bucket}, or the edge at least? rights may hang on each object; {written}",
+  },
+  "no-such-content": {
+    exit: 2,
+    message: "no retained release has a file {path}",
+    hint: "rcourier releases RELEASE --all lists what a release holds",
+  },
+  "nothing-to-repair": {
+    exit: 2,
+    message: "pointer and newest waybill can be read: there is nothing to repair",
+    hint: "rcourier releases shows what there is",
+  },
+  "nothing-delivered": {
+    exit: 2,
+    message: "nothing has been delivered to {destination} yet",
+    hint: "rcourier deliver makes its first release",
+  },
+  "no-edge": {
+    exit: 2,
+    message: "{destination} has no edge that could forget anything",
+    hint: "its settings say edge: none, or nothing",
+  },
+  "no-url": {
+    exit: 2,
+    message: "where does {destination} answer? Its settings have no url",
+    hint: "set destinations.{destination}.url to the address that visitors use",
+  },
+  "no-match": {
+    exit: 2,
+    message: "no file of release {release} fits {glob}",
+    hint: "globs go over the build's paths, such as news/**; addresses begin with a slash",
+  },
+  "not-an-address": {
+    exit: 2,
+    message: "{address} can't be asked for: {reason}",
+    hint: "addresses look like /news/ or, with everything below, /news/*",
+  },
+  "no-such-release": {
+    exit: 2,
+    message: "there is no release {name}, or it is no longer retained",
+    hint: "there are: {names}; current and previous are names too",
+  },
+  "content-gone": {
+    exit: 1,
+    message:
+      "release {release} can't be put back whole: contents are neither in the vault nor anywhere else\n{keys}",
+    hint: "nothing was written; rcourier releases shows the others",
+  },
+  "bucket-taken": {
+    exit: 1,
+    message: "{action}: the name {bucket} is somebody else's at {endpoint}",
+    hint: "names are taken for all who use a store: choose another (store.bucket); {written}",
+  },
+  unsupported: {
+    exit: 1,
+    message: "{action}: the store does not know this kind of request ({status} {code})",
+    hint: "{written}",
+  },
+  "policy-taken-back": {
+    exit: 1,
+    message: "under the new policy {wrong}",
+    hint: "the policy before stands again; other statements of it, or rules of the store, may be why. rcourier provision --dry-run shows what is wanted",
+  },
+  "provision-wrong": {
+    exit: 1,
+    message: "all settings are as they should be, but {wrong}",
+    hint: "other statements of the bucket's policy, access lists or rules of the account may be why",
+  },
+  "provision-lost": {
+    exit: 1,
+    message: "the store took these changes and does not show them: {steps}",
+    hint: "run the same call again; if it stays so, the store only pretends to know them",
   },
   "port-taken": { exit: 1, message: "port {port} is taken", hint: "choose another, or 0 for any free one" },
   "demo-failed": {
@@ -132,6 +227,21 @@ export const FAILURES = {
     message: "delivered, but {edges} has not confirmed yet",
     hint: "the same call goes on from there",
   },
+  held: {
+    exit: 6,
+    message: "another run holds this destination: {who}",
+    hint: "wait for it with --queue 5m; should it be dead, its hold ends by itself after {lease} s",
+  },
+  "hold-lost": {
+    exit: 6,
+    message: "the hold of this destination was lost: another run may have it by now",
+    hint: `nothing was written after that; ${SAFE_TO_REPEAT}; {written}`,
+  },
+  "hold-unreadable": {
+    exit: 1,
+    message: "the hold can't be read: it is damaged, or of a newer version",
+    hint: "it ends by itself when nobody renews it for its lease",
+  },
   "moved-meanwhile": {
     exit: 6,
     message: "another delivery made release {release} meanwhile",
@@ -139,7 +249,7 @@ export const FAILURES = {
   },
   "no-credentials": {
     exit: 7,
-    message: "{action}: no credentials were found",
+    message: "{action}: no credentials were found ({cause})",
     hint: "set them in the environment or a profile (store.profile); {written}",
   },
   "credentials-refused": {
@@ -150,9 +260,14 @@ export const FAILURES = {
   denied: {
     exit: 7,
     message: "{action}: not allowed",
-    hint: "the delivering identity lacks this right; {written}",
+    hint: "the delivering identity lacks the right {right}: rcourier policy prints all that it needs; {written}",
   },
-  interrupted: { exit: 130, message: "interrupted; nothing was written", hint: SAFE_TO_REPEAT },
+  interrupted: { exit: 130, message: "interrupted", hint: `the same call goes on from there; {written}` },
+  terminated: {
+    exit: 143,
+    message: "ended from outside",
+    hint: `the same call goes on from there; {written}`,
+  },
   bug: { exit: 70, message: "a fault of ours: {cause}", hint: "please report it, with what stands above" },
 } as const satisfies Record<string, FailureText>;
 

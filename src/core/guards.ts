@@ -9,12 +9,14 @@ export interface GuardFacts {
   readonly problems: readonly Problem[];
   /** The number that this delivery was given, for builds that may come out of order. */
   readonly sequence?: number | undefined;
-  /** Whether an anonymous reader got the state part. */
-  readonly isExposed: boolean;
+  /** Where an anonymous reader got the state part: from the store itself, or at the site's own address. */
+  readonly exposedAt: "store" | "site" | undefined;
   readonly state: DestinationState;
   readonly comparison: Comparison;
   /** The share of addresses that may stop answering, 0 to 1. */
   readonly vanishShare: number;
+  /** Whether an earlier release is put back: then only the store itself can speak against it. */
+  readonly isWayBack?: boolean;
 }
 
 /** Below this many, addresses may always go. */
@@ -37,17 +39,18 @@ export const GUARD_CODES = [
   "fingerprint-reused",
   "older",
   "exposed",
+  "forgotten",
 ] as const;
 
 /** Everything that speaks against this delivery, lifted guards left out. */
 export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): Problem[] {
-  const all = [
+  const ofBuild = [
     ...facts.problems.filter(({ severity }) => severity === "error"),
     findVanishing(facts),
-    findOtherSite(facts),
     findOlder(facts),
-    findExposed(facts),
+    ...findForgotten(facts),
   ];
+  const all = [...(facts.isWayBack === true ? [] : ofBuild), findOtherSite(facts), findExposed(facts)];
   return all.filter(
     (problem) => problem !== undefined && (FINAL.has(problem.code) || !allowed.has(problem.code)),
   ) as Problem[];
@@ -94,11 +97,32 @@ function findOlder({ state, sequence }: GuardFacts): Problem | undefined {
   );
 }
 
-function findExposed({ isExposed }: GuardFacts): Problem | undefined {
-  if (!isExposed) return undefined;
-  return refusal(
-    "exposed",
-    "anybody can read the records of deliveries (.courier/)",
-    "deny anonymous reads below .courier/ in the bucket's policy",
-  );
+/** What was removed for good would be delivered again. */
+function findForgotten({ state, comparison }: GuardFacts): Problem[] {
+  const forgotten = new Set(state.pointer?.forgotten);
+  return comparison.changes
+    .filter(({ parcel }) => forgotten.has(parcel.storedHash))
+    .map(({ parcel }) => ({
+      ...refusal(
+        "forgotten",
+        "holds just what was removed for good with prune --forget",
+        "take it out of the build",
+      ),
+      path: parcel.key,
+    }));
+}
+
+function findExposed({ exposedAt, isWayBack }: GuardFacts): Problem | undefined {
+  if (exposedAt === undefined || (isWayBack === true && exposedAt === "site")) return undefined;
+  return exposedAt === "store"
+    ? refusal(
+        "exposed",
+        "anybody can read the records of deliveries (.courier/)",
+        "deny anonymous reads below .courier/ in the bucket's policy",
+      )
+    : refusal(
+        "exposed",
+        "anybody can read the records of deliveries (.courier/) at the site's address",
+        "deny .courier/ at the edge or web server, or leave it out of what the edge may read",
+      );
 }

@@ -31,6 +31,8 @@ export interface HeaderRules {
   readonly headers: readonly HeaderRule[];
   /** Whether copies at the edge can be called back; where they can't, the edge gets what browsers get. */
   readonly edgeCanForget: boolean;
+  /** Roles that an edge asks for anew each time where no rule says otherwise, each with the reason. */
+  readonly askedAnew?: Readonly<Partial<Record<Role, string>>>;
 }
 
 /** Which rule set a value; later ones of the same header override. */
@@ -58,7 +60,7 @@ const DAY = 86_400;
 const YEAR = 31_536_000;
 
 /** The freshness of a role where no rule says otherwise. */
-export function decideDefaultFreshness(role: Role, path: string): Freshness {
+function decideDefaultFreshness(role: Role, path: string): Freshness {
   switch (role) {
     case "fingerprinted":
       return { browser: YEAR, edge: YEAR, immutable: true };
@@ -81,6 +83,8 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
   const freshness = rules.freshness.map((rule) => ({ ...rule, matches: matcher(rule.files) }));
   const types = rules.types.map((rule) => ({ ...rule, matches: matcher(rule.files) }));
   const headers = rules.headers.map((rule) => ({ ...rule, matches: matcher(rule.files) }));
+  // A site has few different sets of headers: its files share them, or 50,000 small files take as much as large ones.
+  const shared = new Map<string, HeaderDecision>();
 
   return ({ path, role, head }) => {
     const trace: HeaderTrace[] = [];
@@ -94,6 +98,11 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
       rule = `freshness ${candidate.files}`;
     }
     if (!rules.edgeCanForget && !edgeSaid) edge = browser;
+    const anew = rules.askedAnew?.[role];
+    if (anew !== undefined && !edgeSaid && edge > 0) {
+      edge = 0;
+      rule = `${rule}; ${anew}`;
+    }
     const immutable = base.immutable === true && browser === base.browser;
     const decided: Freshness = { browser, edge, ...(immutable ? { immutable } : {}) };
     trace.push({ header: "cache-control", value: toCacheControl(decided), rule });
@@ -113,11 +122,16 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
         trace.push({ header: name.toLowerCase(), value, rule: `headers ${files}` });
       }
     }
-    return {
+    const key = trace.map(({ header, value, rule: from }) => `${header}\n${value}\n${from}`).join("\n");
+    const known = shared.get(key);
+    if (known) return known;
+    const decision = {
       headers: Object.fromEntries(trace.map(({ header, value }) => [header, value])),
       freshness: decided,
       trace,
     };
+    shared.set(key, decision);
+    return decision;
   };
 }
 
@@ -144,4 +158,8 @@ export function parseEdgeFreshness(cacheControl: string | undefined): number | u
  * A glob over the build's paths: `*` stays within a folder, `**` crosses folders, `?` is one letter, `{a,b}` and `[abc]`
  * are choices. Files whose name starts with a dot match like others.
  */
-export const matcher = (glob: string): ((path: string) => boolean) => picomatch(glob, { dot: true });
+export function matcher(glob: string): (path: string) => boolean {
+  const matches = picomatch(glob, { dot: true });
+  // Its second argument changes what it answers: it must not be handed to `filter` as it is.
+  return (path) => matches(path);
+}

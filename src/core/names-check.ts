@@ -45,3 +45,27 @@ function reasonUnfit(path: string): string | undefined {
     ? `the name is longer than ${LONGEST_KEY} bytes`
     : undefined;
 }
+
+/** The longest name of one file or folder, in bytes, on the file systems that matter. */
+const LONGEST_NAME = 255;
+
+/** Names that a folder of files can't hold, though a store of objects can. */
+export function findFileNameProblems(paths: readonly string[]): Problem[] {
+  const folders = new Set(paths.flatMap((path) => listFolders(path)));
+  return paths.flatMap((path): Problem[] => {
+    const why = folders.has(path)
+      ? "is a file where other files need a folder of that name"
+      : path.split("/").some((name) => new TextEncoder().encode(name).length > LONGEST_NAME)
+        ? `a part of the name is longer than ${LONGEST_NAME} bytes`
+        : undefined;
+    return why === undefined
+      ? []
+      : [{ code: "unfit-name", severity: "error", path, message: why, hint: "rename it" }];
+  });
+}
+
+const listFolders = (path: string): string[] =>
+  path
+    .split("/")
+    .slice(0, -1)
+    .map((_, index, parts) => parts.slice(0, index + 1).join("/"));

@@ -1,9 +1,10 @@
 import type { Analysis } from "./analysis.ts";
+import { etagsOfUnchanged } from "./compare.ts";
 import type { DeliveryDecision } from "./delivery.ts";
-import type { ObjectKey, Sha256 } from "./model/names.ts";
+import { byText, type ObjectKey, type Sha256 } from "./model/names.ts";
 import { isAssetLike, type Parcel, type RecordedParcel } from "./model/parcel.ts";
-import { phaseOf, targetOf, type Plan } from "./model/plan.ts";
-import type { DestinationState, OwedInvalidation, Pointer, Waybill } from "./model/release.ts";
+import { phaseOf, stepsOf, targetOf } from "./model/plan.ts";
+import type { DestinationState, OpenDelivery, Pointer, RetainedRelease, Waybill } from "./model/release.ts";
 
 export interface NextReleaseFacts {
   readonly site: string;
@@ -13,6 +14,7 @@ export interface NextReleaseFacts {
   readonly commit?: string;
   readonly note?: string;
   readonly sequence?: number;
+  readonly redelivers?: number;
   readonly parcels: readonly Parcel[];
   readonly analysis: Pick<Analysis, "routing">;
   readonly state: DestinationState;
@@ -25,7 +27,7 @@ export interface NextReleaseFacts {
  */
 export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey, string>): Waybill {
   const { decision, state, parcels } = facts;
-  const unchanged = new Map(decision.comparison.unchanged.map(({ key, etag }) => [key, etag]));
+  const unchanged = etagsOfUnchanged(decision.comparison, state);
   const toRecorded = ({
     key,
     hash,
@@ -55,12 +57,18 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(facts.commit === undefined ? {} : { commit: facts.commit }),
     ...(facts.note === undefined ? {} : { note: facts.note }),
     ...(facts.sequence === undefined ? {} : { sequence: facts.sequence }),
+    ...(facts.redelivers === undefined ? {} : { redelivers: facts.redelivers }),
     ...(facts.analysis.routing.length === 0 ? {} : { routing: facts.analysis.routing }),
     parcels: parcels.map(toRecorded),
     // Those that this very delivery clears are still listed: it may die before it gets there.
     standing: decision.comparison.stale
       .filter(({ recorded }) => isAssetLike(recorded.role))
-      .map(({ recorded }) => ({ ...recorded, lastIn: recorded.lastIn ?? previous })),
+      .map(({ recorded, listed, standingHash }) => ({
+        ...recorded,
+        storedHash: standingHash,
+        etag: listed.etag,
+        lastIn: recorded.lastIn ?? previous,
+      })),
   };
 }
 
@@ -68,8 +76,12 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
 export function toPointer(
   { site, run, at, decision, state }: NextReleaseFacts,
   waybillHash: Sha256,
+  zero?: RetainedRelease,
 ): Pointer {
-  const { plan, retained, pageFreshnessSeconds } = decision;
+  const { plan, pageFreshnessSeconds } = decision;
+  const retained = zero
+    ? [...decision.retained.filter(({ release }) => release !== 0), zero]
+    : decision.retained;
   const pending = new Set(phaseOf(plan, "announce").groups.flatMap(({ steps }) => steps.map(targetOf)));
   const announced = Object.entries(state.pointer?.announced ?? {}).filter(([key]) => !pending.has(key));
   return {
@@ -77,24 +89,39 @@ export function toPointer(
     release: plan.release,
     run,
     retained: [{ release: plan.release, run, waybillHash, at, pageFreshnessSeconds }, ...retained],
-    owed: toOwed(plan, state),
+    owed: plan.owed,
     announced: Object.fromEntries(announced),
+    ...(state.pointer?.forgotten && { forgotten: state.pointer.forgotten }),
   };
 }
 
-/** What edges are about to be asked for, and what those owe that are no longer in the settings: not forgotten in silence. */
-function toOwed(
-  { unmaskings, invalidations, lateInvalidations }: Plan,
-  state: DestinationState,
-): OwedInvalidation[] {
-  const asked = [...unmaskings, ...invalidations, ...lateInvalidations];
-  const edges = [...new Set(asked.map(({ edge }) => edge))];
-  const others = (state.pointer?.owed ?? []).filter(({ edge }) => !edges.includes(edge));
-  const toEntry = (edge: string): OwedInvalidation => {
-    const addresses = asked
-      .filter((request) => request.edge === edge)
-      .flatMap((request) => request.addresses);
-    return { edge, addresses: [...new Set(addresses)].sort() };
+/** What a run writes down before its first write: what it will write, and what will be owed from then on (O9). */
+export function toOpenDelivery({ site, run, at, by, decision }: NextReleaseFacts): OpenDelivery {
+  const { plan, originals } = decision;
+  const written = plan.phases
+    .filter(({ name }) => name !== "keep" && name !== "clear")
+    .flatMap(stepsOf)
+    .filter((step) => step.do !== "remove")
+    .map(targetOf);
+  const parcels = new Map(decision.comparison.changes.map(({ parcel }) => [parcel.key, parcel]));
+  return {
+    ...{ site, run, release: plan.release, at, by, originals, owed: plan.owed },
+    parcels: written.flatMap((key) => parcels.get(key) ?? []),
   };
-  return [...edges.map(toEntry), ...others];
+}
+
+/** Release 0: what others had put where this tool has written since, to be put back on demand. */
+export function toReleaseZero(
+  { site, run, at, by, decision }: NextReleaseFacts,
+  before: Waybill | undefined,
+): Waybill {
+  // What was first there is what counts.
+  const parcels = new Map(
+    [...decision.originals, ...(before?.parcels ?? [])].map((parcel) => [parcel.key, parcel]),
+  );
+  return {
+    ...{ site, release: 0, run, previous: 0, at, by, standing: [] },
+    note: "objects of others that stood where this tool has written",
+    parcels: [...parcels.values()].sort((a, b) => byText(a.key, b.key)),
+  };
 }

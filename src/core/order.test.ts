@@ -1,7 +1,17 @@
+import { toExactInvalidation } from "../../test/support/edges.ts";
+import { listAddresses, type AddressRules } from "./addresses.ts";
 import type { Comparison } from "./compare.ts";
 import { vaultKey } from "./model/names.ts";
-import type { Parcel, Role } from "./model/parcel.ts";
-import type { CopyStep, Plan, RemoveStep, SendStep, Step, StepPhase } from "./model/plan.ts";
+import type { ListedObject, Parcel, Role } from "./model/parcel.ts";
+import {
+  targetOf,
+  type CopyStep,
+  type Plan,
+  type RemoveStep,
+  type SendStep,
+  type Step,
+  type StepPhase,
+} from "./model/plan.ts";
 import { findOrderViolations } from "./order.ts";
 
 const parcel = (key: string, role: Role): Parcel => ({
@@ -34,17 +44,24 @@ const replaced = {
 const comparison: Comparison = {
   changes: [replaced],
   unchanged: [],
-  stale: [],
+  stale: [
+    {
+      recorded: { ...parcel("stale.css", "asset"), storedHash: OLD },
+      listed: { key: "stale.css", etag: "e", size: 1, modifiedMs: 0 },
+      standingHash: "c".repeat(64),
+    },
+  ],
   unrecorded: [],
   pending: new Set(),
   gone: [],
   foreign: ["theirs.txt"],
   unprobed: [],
+  unlabelled: [],
 };
 
 type Phases = Partial<Record<StepPhase["name"], readonly (readonly Step[])[]>>;
 const RIGHT: Phases = {
-  keep: [[copy("index.html", vaultKey(OLD))]],
+  keep: [[copy("index.html", vaultKey(OLD)), copy("stale.css", vaultKey("c".repeat(64)))]],
   stock: [[send("a-1f2e3d4c.js", "fingerprinted")]],
   switch: [
     [send("site.css", "asset")],
@@ -54,24 +71,72 @@ const RIGHT: Phases = {
   ],
   announce: [[send("sw.js", "worker")]],
 };
-const violationsOf = (phases: Phases): string[] => {
-  const names = ["keep", "stock", "switch", "announce", "clear"] as const;
+const RIGHT_PARCELS = Object.values(RIGHT)
+  .flat(2)
+  .flatMap((step) => (step.do === "send" ? [step.parcel] : []));
+const RIGHT_LISTING: ListedObject[] = [{ key: "old.json", etag: "e", size: 1, modifiedMs: 0 }];
+
+const ADDRESSES: AddressRules = { forms: ["file", "folder"], basePath: "/", indexName: "index.html" };
+const NAMES = ["keep", "stock", "switch", "announce", "clear"] as const;
+
+/** What else a plan and its facts say: right for its phases, unless a case says otherwise. */
+interface Other {
+  readonly unmaskings?: readonly string[];
+  readonly invalidations?: readonly string[];
+  readonly lateInvalidations?: readonly string[];
+  readonly owed?: readonly string[];
+  readonly parcels?: readonly Parcel[];
+  readonly listing?: readonly ListedObject[];
+}
+
+const violationsOf = (phases: Phases, other: Other = {}): string[] => {
+  const steps = (name: StepPhase["name"]): Step[] => (phases[name] ?? []).flat();
+  const ask = (name: StepPhase["name"], given?: readonly string[]) => {
+    const addresses = given ?? steps(name).flatMap((step) => listAddresses(targetOf(step), ADDRESSES));
+    return [toExactInvalidation("near", addresses)];
+  };
+  const rounds = {
+    unmaskings: ask("stock", other.unmaskings),
+    invalidations: ask("switch", other.invalidations),
+    lateInvalidations: ask("announce", other.lateInvalidations),
+  };
+  const owed = other.owed ?? Object.values(rounds).flatMap(([round]) => round?.addresses ?? []);
   const plan: Plan = {
-    release: 2, previous: 1, unmaskings: [], invalidations: [], lateInvalidations: [],
-    phases: names.map((name) => ({ name, groups: (phases[name] ?? []).map((steps, i) => ({ name: String(i), steps })) })),
-  }; // prettier-ignore
-  const state = { listing: [], storeTimeMs: 0 };
-  return findOrderViolations(plan, { state, comparison, keepsPrevious: true }).map(
-    ({ invariant, key }) => `${invariant} ${key}`,
-  );
+    release: 2,
+    previous: 1,
+    ...rounds,
+    owed: [{ edge: "near", addresses: owed }],
+    phases: NAMES.map((name) => ({
+      name,
+      groups: (phases[name] ?? []).map((group, i) => ({ name: String(i), steps: group })),
+    })),
+  };
+  const all = NAMES.flatMap(steps);
+  const removed = all.filter((step) => step.do === "remove");
+  const listing = removed.map(({ key, etag, size }) => ({ key, etag, size, modifiedMs: 0 }));
+  const state = { listing: other.listing ?? listing, storeTimeMs: 0 };
+  const parcels = other.parcels ?? all.flatMap((step) => (step.do === "send" ? [step.parcel] : []));
+  const facts = {
+    state,
+    comparison,
+    keepsPrevious: true,
+    parcels,
+    addresses: ADDRESSES,
+    edges: [{ name: "near" }],
+  };
+  return findOrderViolations(plan, facts).map(({ invariant, key }) => `${invariant} ${key}`);
 };
 
 test("a plan in the right order breaks nothing", () => {
   expect(violationsOf(RIGHT)).toEqual([]);
 });
 
-test.each<[string, Phases, string]>([
-  ["an overwrite whose content is not kept", { ...RIGHT, keep: [] }, "O1 index.html"],
+test.each<[string, Phases, string, Other?]>([
+  [
+    "an overwrite whose content is not kept",
+    { ...RIGHT, keep: [[copy("stale.css", vaultKey("c".repeat(64)))]] },
+    "O1 index.html",
+  ],
   [
     "a page beside the assets",
     {
@@ -90,6 +155,27 @@ test.each<[string, Phases, string]>([
     { ...RIGHT, announce: [], switch: [[send("index.html", "entry")], [send("sw.js", "worker")]] },
     "O3 sw.js",
   ],
+  [
+    "a parcel that nothing writes",
+    RIGHT,
+    "O4 more.css",
+    { parcels: [...RIGHT_PARCELS, parcel("more.css", "asset")] },
+  ],
+  [
+    "a worker's parcel that only the last phase would write, though it is a page",
+    { ...RIGHT, announce: [[send("late.json", "page")]] },
+    "O4 late.json",
+  ],
+  ["an address asked for too early", RIGHT, "O5 old.json", { unmaskings: ["/a-1f2e3d4c.js", "/old.json"], invalidations: ["/site.css", "/news.html", "/index.html", "/"] }], // prettier-ignore
+  ["a worker's address asked for before it stands", RIGHT, "O5 sw.js", { invalidations: ["/site.css", "/news.html", "/index.html", "/", "/old.json", "/sw.js"], lateInvalidations: [] }], // prettier-ignore
+  [
+    "an asset pruned in the switch",
+    { ...RIGHT, switch: [...(RIGHT.switch ?? []), [remove("stale.css")]] },
+    "O6 stale.css",
+  ],
+  ["a removal of what is no longer as it was", RIGHT, "O8 old.json", { listing: [{ key: "old.json", etag: "other", size: 1, modifiedMs: 0 }] }], // prettier-ignore
+  ["a new name under which something stands", RIGHT, "O8 sw.js", { listing: [...RIGHT_LISTING, { key: "sw.js", etag: "x", size: 1, modifiedMs: 0 }] }], // prettier-ignore
+  ["an address that is not written down", RIGHT, "O9 /old.json", { owed: ["/a-1f2e3d4c.js", "/site.css", "/news.html", "/index.html", "/", "/sw.js"] }], // prettier-ignore
   ["a write to a foreign object", { ...RIGHT, clear: [[remove("theirs.txt")]] }, "O7 theirs.txt"],
   [
     "a write to our own records",
@@ -101,6 +187,6 @@ test.each<[string, Phases, string]>([
     { ...RIGHT, announce: [[copy("site.css", "other.css")]] },
     "copy-source site.css",
   ],
-])("%s breaks just its invariant", (_, phases, violation) => {
-  expect(violationsOf(phases)).toEqual([violation]);
+])("%s breaks just its invariant", (...[, phases, violation, other]) => {
+  expect(violationsOf(phases, other)).toEqual([violation]);
 });

@@ -1,25 +1,30 @@
+import { listAddresses, type AddressRules } from "./addresses.ts";
 import type { Comparison } from "./compare.ts";
 import { isStateKey, vaultKey, type ObjectKey } from "./model/names.ts";
-import { isAssetLike, isHtml, type Role } from "./model/parcel.ts";
-import { stepsOf, targetOf, type Plan, type Step } from "./model/plan.ts";
+import { isAssetLike, isHtml, type Parcel, type Role } from "./model/parcel.ts";
+import { stepsOf, targetOf, type Plan, type Step, type StepPhase } from "./model/plan.ts";
 import type { DestinationState } from "./model/release.ts";
 
 /** A plan that breaks an order invariant (docs/order-of-effects.md) is a fault of ours and is never begun. */
 export interface OrderViolation {
-  readonly invariant: "O1" | "O2" | "O3" | "O7" | "copy-source";
-  readonly key: ObjectKey;
+  readonly invariant: "O1" | "O2" | "O3" | "O4" | "O5" | "O6" | "O7" | "O8" | "O9" | "copy-source";
+  readonly key: string;
   readonly message: string;
 }
 
-/** Checks a plan against the order invariants that the order of its steps can break. */
-export function findOrderViolations(
-  plan: Plan,
-  facts: {
-    readonly state: DestinationState;
-    readonly comparison: Comparison;
-    readonly keepsPrevious: boolean;
-  },
-): OrderViolation[] {
+export interface OrderFacts {
+  readonly state: DestinationState;
+  readonly comparison: Comparison;
+  readonly keepsPrevious: boolean;
+  readonly parcels: readonly Parcel[];
+  readonly addresses: AddressRules;
+  readonly edges: readonly { readonly name: string }[];
+  /** Addresses that an edge can't hold, by edge. */
+  readonly spared?: ReadonlyMap<string, ReadonlySet<string>>;
+}
+
+/** Checks a plan against the order invariants. Their other half, that steps are confirmed and asked for again, is the engine's. */
+export function findOrderViolations(plan: Plan, facts: OrderFacts): OrderViolation[] {
   const turns = plan.phases.flatMap((phase) =>
     phase.groups.map((group) => ({ phase: phase.name, steps: group.steps })),
   );
@@ -28,14 +33,19 @@ export function findOrderViolations(
     ...(facts.keepsPrevious ? findUnkept(steps, facts.state, facts.comparison) : []),
     ...findEarlyPages(steps),
     ...findEarlyEntry(steps),
+    ...findUnwritten(steps, facts),
+    ...findEarlyInvalidations(steps, plan, facts),
+    ...findEarlyPruning(steps, facts.comparison),
     ...findStrayWrites(plan, facts.comparison),
+    ...findUnexpecting(steps, facts.state),
+    ...findUnowed(plan),
     ...findSpoiledSources(steps),
   ];
 }
 
 interface PlacedStep {
   readonly step: Step;
-  readonly phase: string;
+  readonly phase: StepPhase["name"];
   readonly turn: number;
 }
 
@@ -88,6 +98,58 @@ function findEarlyEntry(steps: readonly PlacedStep[]): OrderViolation[] {
   });
 }
 
+/** O4: the pointer moves only when every parcel is there; workers follow it. */
+function findUnwritten(steps: readonly PlacedStep[], { parcels, comparison }: OrderFacts): OrderViolation[] {
+  const there = new Set(comparison.unchanged.map(({ key }) => key));
+  for (const { step, phase } of steps)
+    if (step.do !== "remove" && (phase === "stock" || phase === "switch")) there.add(targetOf(step));
+  const announced = new Set(
+    steps.filter(({ phase }) => phase === "announce").map(({ step }) => targetOf(step)),
+  );
+  return parcels
+    .filter(({ key, role }) => !there.has(key) && !(role === "worker" && announced.has(key)))
+    .map(({ key }) => violation("O4", key, "would not stand when the release is recorded"));
+}
+
+/** O5: what a step changes is asked for in a round that comes after it, of every edge that can hold it. */
+function findEarlyInvalidations(
+  steps: readonly PlacedStep[],
+  { unmaskings, invalidations, lateInvalidations }: Plan,
+  { addresses, edges, spared }: OrderFacts,
+): OrderViolation[] {
+  const rounds = {
+    keep: [],
+    stock: [...unmaskings, ...invalidations, ...lateInvalidations],
+    switch: [...invalidations, ...lateInvalidations],
+    announce: lateInvalidations,
+    clear: [],
+  };
+  return edges.flatMap(({ name }) => {
+    const asked = mapValues(
+      rounds,
+      (round) => new Set(round.filter(({ edge }) => edge === name).flatMap((request) => request.addresses)),
+    );
+    return steps
+      .filter(({ phase }) => phase !== "keep" && phase !== "clear")
+      .filter(({ step, phase }) =>
+        listAddresses(targetOf(step), addresses).some(
+          (one) => !asked[phase].has(one) && spared?.get(name)?.has(one) !== true,
+        ),
+      )
+      .map(({ step }) => violation("O5", targetOf(step), `is not asked for at ${name} once it stands`));
+  });
+}
+
+/** O6: assets go only in the last phase, which begins when every edge has confirmed. */
+function findEarlyPruning(steps: readonly PlacedStep[], { stale }: Comparison): OrderViolation[] {
+  const assets = new Set(
+    stale.filter(({ recorded }) => isAssetLike(recorded.role)).map(({ recorded }) => recorded.key),
+  );
+  return steps
+    .filter(({ step, phase }) => step.do === "remove" && phase !== "clear" && assets.has(step.key))
+    .map(({ step }) => violation("O6", targetOf(step), "is an asset pruned before edges have confirmed"));
+}
+
 /** O7: no write to a foreign object, and none of a step to our own records but the vault's. */
 function findStrayWrites(plan: Plan, comparison: Comparison): OrderViolation[] {
   const foreign = new Set(comparison.foreign);
@@ -99,6 +161,28 @@ function findStrayWrites(plan: Plan, comparison: Comparison): OrderViolation[] {
           foreign.has(key) || (isStateKey(key) && phase.name !== "clear" && !key.startsWith(vaultKey(""))),
       )
       .map((key) => violation("O7", key, "is not this delivery's to write")),
+  );
+}
+
+/** O8: a step knows what stands where it writes. */
+function findUnexpecting(steps: readonly PlacedStep[], { listing }: DestinationState): OrderViolation[] {
+  const standing = new Map(listing.map(({ key, etag }) => [key, etag]));
+  const expectedOf = (step: Step): string | undefined =>
+    step.do === "remove" ? step.etag : step.expected === "absent" ? undefined : step.expected.etag;
+  return steps
+    .filter(({ step }) => expectedOf(step) !== standing.get(targetOf(step)))
+    .map(({ step }) => violation("O8", targetOf(step), "expects another state than stands there"));
+}
+
+/** O9: what an edge is asked for was written down as owed before. */
+function findUnowed({ unmaskings, invalidations, lateInvalidations, owed }: Plan): OrderViolation[] {
+  const written = new Set(
+    owed.flatMap(({ edge, addresses }) => addresses.map((address) => `${edge} ${address}`)),
+  );
+  return [...unmaskings, ...invalidations, ...lateInvalidations].flatMap(({ edge, addresses }) =>
+    addresses
+      .filter((address) => !written.has(`${edge} ${address}`))
+      .map((address) => violation("O9", address, `is not written down as owed by ${edge}`)),
   );
 }
 
@@ -127,8 +211,15 @@ function isPage(step: Step): boolean {
   return (role === "page" || role === "entry" || role === "notFound") && isHtml({ headers });
 }
 
-const violation = (
-  invariant: OrderViolation["invariant"],
-  key: ObjectKey,
-  message: string,
-): OrderViolation => ({ invariant, key, message: `${key} ${message}` });
+function mapValues<K extends string, A, B>(record: Record<K, A>, change: (value: A) => B): Record<K, B> {
+  return Object.fromEntries(Object.entries<A>(record).map(([key, value]) => [key, change(value)])) as Record<
+    K,
+    B
+  >;
+}
+
+const violation = (invariant: OrderViolation["invariant"], key: string, message: string): OrderViolation => ({
+  invariant,
+  key,
+  message: `${key} ${message}`,
+});

@@ -1,4 +1,5 @@
 import { createHeaderDecider, type HeaderDecision, type HeaderRules } from "./headers.ts";
+import { largest } from "./largest.ts";
 import { byText, type Sha256 } from "./model/names.ts";
 import { isPageLike, type Parcel, type Role } from "./model/parcel.ts";
 import type { Reference } from "./references/reference.ts";
@@ -88,4 +89,4 @@ function resolveFrom(path: string, url: string): string | undefined {
 
 /** The longest time, in seconds, for which an edge may reuse a page of this build without asking. */
 export const longestPageFreshness = (parcels: readonly ExplainedParcel[]): number =>
-  Math.max(0, ...parcels.filter(({ role }) => isPageLike(role)).map(({ freshness }) => freshness.edge));
+  largest(parcels.filter(({ role }) => isPageLike(role)).map(({ freshness }) => freshness.edge));

@@ -1,5 +1,13 @@
-import { findContents, recordedByKey, type Change, type Comparison } from "./compare.ts";
-import { isStateKey, vaultKey, type ObjectKey, type Sha256 } from "./model/names.ts";
+import { findContents, type Change, type Comparison } from "./compare.ts";
+import { recordedByKey } from "./standing.ts";
+import {
+  isStateKey,
+  OPEN_PREFIX,
+  RELEASES_PREFIX,
+  vaultKey,
+  type ObjectKey,
+  type Sha256,
+} from "./model/names.ts";
 import { isAssetLike, isHtml, type Parcel } from "./model/parcel.ts";
 import type {
   CopyStep,
@@ -11,7 +19,7 @@ import type {
   StepGroup,
   StepPhase,
 } from "./model/plan.ts";
-import type { DestinationState } from "./model/release.ts";
+import type { DestinationState, OwedInvalidation } from "./model/release.ts";
 import { isPolled } from "./roles.ts";
 import { isStocked } from "./stale-addresses.ts";
 
@@ -26,6 +34,7 @@ export interface PlanInput {
   readonly unmaskings: readonly EdgeInvalidation[];
   readonly invalidations: readonly EdgeInvalidation[];
   readonly lateInvalidations: readonly EdgeInvalidation[];
+  readonly owed: readonly OwedInvalidation[];
 }
 
 /** Decides the order of all writes of a delivery; the same for the same input. */
@@ -69,6 +78,7 @@ export function planDelivery(input: PlanInput): Plan {
     unmaskings: input.unmaskings,
     invalidations: input.invalidations,
     lateInvalidations: input.lateInvalidations,
+    owed: input.owed,
   };
 }
 
@@ -123,8 +133,8 @@ class Vault {
     return this.held.has(vaultKey(hash));
   }
 
-  keepOverwritten({ listed, standingHash, kind }: Change): CopyStep[] {
-    return listed && standingHash !== undefined && kind !== "relabelled"
+  keepOverwritten({ listed, standingHash, parcel }: Change): CopyStep[] {
+    return listed && standingHash !== undefined && standingHash !== parcel.storedHash
       ? this.keep(standingHash, listed, "is replaced")
       : [];
   }
@@ -155,11 +165,12 @@ class CopySources {
   private readonly etags: Map<ObjectKey, string>;
 
   constructor(
-    { state, comparison, expired }: PlanInput,
+    { state, comparison }: PlanInput,
     removed: readonly ObjectKey[],
     private readonly vault: Vault,
   ) {
-    this.touched = new Set([...removed, ...expired, ...comparison.changes.map(({ parcel }) => parcel.key)]);
+    // What is cleared goes last: until then it can be copied from, and a way back may need just that.
+    this.touched = new Set([...removed, ...comparison.changes.map(({ parcel }) => parcel.key)]);
     const untouched = { ...state, listing: state.listing.filter(({ key }) => !this.touched.has(key)) };
     this.contents = findContents(untouched, recordedByKey(state));
     this.etags = new Map(state.listing.map(({ key, etag }) => [key, etag]));
@@ -178,10 +189,13 @@ class CopySources {
 }
 
 function toStep(change: Change, sources: CopySources): Step {
-  const { parcel, listed, reason, kind } = change;
+  const { parcel, listed, reason, standingHash } = change;
   const expected: Expected = listed ? { etag: listed.etag } : "absent";
-  if (kind === "relabelled" && listed)
-    return toCopy(parcel, { from: parcel.key, fromEtag: listed.etag }, expected, reason);
+  // The bytes stand there already: only their headers are written anew.
+  if (listed && standingHash === parcel.storedHash) {
+    const copied = toCopy(parcel, { from: parcel.key, fromEtag: listed.etag }, expected, reason);
+    return /content-(type|encoding)/.test(reason) ? { ...copied, freshEtag: true } : copied;
+  }
   // The page that it stands for is written a turn before, or stands already: the same bytes are never sent twice.
   const source =
     parcel.aliasOf === undefined
@@ -211,11 +225,8 @@ function toClearGroups({ expired, state }: PlanInput): StepGroup[] {
   return [
     group("stale assets", (key) => !isStateKey(key), "no retained release lists it"),
     group("contents", (key) => key.startsWith(vaultKey("")), "no retained release needs it"),
-    group(
-      "records",
-      (key) => isStateKey(key) && !key.startsWith(vaultKey("")),
-      "the release is no longer retained",
-    ),
+    group("records", (key) => key.startsWith(RELEASES_PREFIX), "the release is no longer retained"),
+    group("ended runs", (key) => key.startsWith(OPEN_PREFIX), "what it had begun is finished"),
   ];
 }
 

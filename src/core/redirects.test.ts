@@ -23,6 +23,7 @@ const decide = (rules: RedirectRule[], more: Partial<RedirectFacts> = {}) =>
     serves: "website",
     clientRoutes: false,
     edgeCanForget: true,
+    carriesRedirects: true,
     ownsWebsite: false,
     bucketPrefix: "",
     ...more,

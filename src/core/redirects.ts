@@ -24,6 +24,7 @@ export interface RedirectFacts {
   readonly clientRoutes: boolean;
   readonly edgeCanForget: boolean;
   /** Whether the bucket's website settings are ours to write; what stands before keys in the bucket. */
+  readonly carriesRedirects: boolean;
   readonly ownsWebsite: boolean;
   readonly bucketPrefix: string;
 }
@@ -73,7 +74,7 @@ export function decideRedirects(facts: RedirectFacts): RedirectDecision {
     problems.filter(({ code }) => code === "redirect-hidden").map(({ path }) => path),
   );
   const live = rules.filter(({ address }) => !isDropped.has(address));
-  if (serves === "objects")
+  if (serves === "objects" || !facts.carriesRedirects)
     return { parcels: [], routing: [], problems: [...problems, ...toElsewhere(live)] };
   const others = live.filter((rule) => !isPlaceable(rule));
   const unplaced = others.flatMap((rule, index) => findUnplaced(rule, index, facts));

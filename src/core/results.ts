@@ -1,9 +1,35 @@
 import * as z from "zod";
+import { verifyResultSchema } from "./verification/result.ts";
 import { ROLES } from "./model/parcel.ts";
-import { CHANGES } from "./compare.ts";
+import { CHANGES } from "./standing.ts";
 
 /** The machine-readable result of `deliver` and `compare`: part of the interface, documented in docs/results.md. */
 const count = z.int().min(0);
+const weight = z.strictObject({ addresses: count, bytes: count });
+
+export const invalidationSchema = z.strictObject({
+  /** What an edge may hold wrongly; one that ends with `*` is everything that begins so. */
+  addresses: z.array(z.string()),
+  patterns: z.array(z.string()),
+  /** Right copies that go along, at the edge that loses most. */
+  collateral: weight,
+  /** Right copies that would go along if everything (`/*`) were invalidated. */
+  everything: weight,
+  confirmed: z.boolean(),
+  owed: z.array(z.string()),
+  edges: z.array(
+    z.strictObject({
+      edge: z.string(),
+      patterns: count,
+      collateral: weight,
+      /** By how many bytes a better set of patterns could beat this one at most. */
+      gap: count,
+      confirmed: z.boolean(),
+    }),
+  ),
+  /** What could be spared if more were known of an edge. */
+  hints: z.array(z.string()),
+});
 
 export const deliveryResultSchema = z.strictObject({
   site: z.string(),
@@ -11,6 +37,8 @@ export const deliveryResultSchema = z.strictObject({
   /** The number that the delivery gets or got; with nothing to do it equals `previous`. */
   release: count,
   previous: count,
+  /** The release whose parcels were put back; absent: a build was delivered. */
+  redelivers: count.optional(),
   dryRun: z.boolean(),
   counts: z.strictObject({
     new: count,
@@ -31,6 +59,8 @@ export const deliveryResultSchema = z.strictObject({
       change: z.enum([...CHANGES, "unchanged"]),
       role: z.enum(ROLES),
       size: count,
+      /** Whether its bytes were sent, or copied inside the store; absent: it stays as it is. */
+      by: z.enum(["sending", "copying"]).optional(),
       reason: z.string(),
     }),
   ),
@@ -44,14 +74,7 @@ export const deliveryResultSchema = z.strictObject({
       until: z.strictObject({ release: count, at: z.string() }),
     }),
   ),
-  invalidation: z.strictObject({
-    addresses: z.array(z.string()),
-    patterns: z.array(z.string()),
-    collateral: z.strictObject({ addresses: count, bytes: count }),
-    confirmed: z.boolean(),
-    owed: z.array(z.string()),
-    edges: z.array(z.strictObject({ edge: z.string(), patterns: count, confirmed: z.boolean() })),
-  }),
+  invalidation: invalidationSchema,
   /** Aliases, redirects and other made objects. */
   generated: z.strictObject({ written: count, unchanged: count, removed: count }),
   /** Every request to the store. */
@@ -67,6 +90,8 @@ export const deliveryResultSchema = z.strictObject({
   }),
   phases: z.array(z.strictObject({ name: z.string(), seconds: z.number().min(0) })),
   url: z.string().optional(),
+  /** What `--verify` found; absent: it was not asked for. */
+  verification: z.strictObject({ checked: count, findings: verifyResultSchema.shape.findings }).optional(),
   warnings: z.array(z.string()),
 });
 

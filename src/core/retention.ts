@@ -1,4 +1,5 @@
-import type { ObjectKey, Sha256 } from "./model/names.ts";
+import { isStateKey, waybillKey, type ObjectKey, type Sha256 } from "./model/names.ts";
+import { targetOf, type StepPhase } from "./model/plan.ts";
 import type { DestinationState, RetainedRelease, Waybill } from "./model/release.ts";
 
 export interface RetentionRule {
@@ -33,12 +34,18 @@ export function selectRetained(
 
 /** When the release after this one was recorded; a release that is current is superseded now. */
 function supersededMs(state: DestinationState, release: number): number {
-  const later = (state.pointer?.retained ?? []).filter((other) => other.release > release).at(-1);
+  const retained = state.pointer?.retained ?? [];
+  const later = retained.filter((other) => other.release > release).at(-1);
   if (!later) return state.storeTimeMs;
-  const record = state.listing.find(({ key }) =>
-    key.endsWith(`releases/${later.release}-${later.run}.ndjson.gz`),
-  );
-  return record?.modifiedMs ?? Date.parse(later.at);
+  const own = retained.find((candidate) => candidate.release === release);
+  // Release 0 may have been made after releases with higher numbers: never superseded before it was there.
+  return Math.max(recordedAtMs(state, later), own ? recordedAtMs(state, own) : 0);
+}
+
+/** When a release was recorded, by the store's clock. */
+function recordedAtMs({ listing }: DestinationState, { release, run, at }: RetainedRelease): number {
+  const key = waybillKey(release, run);
+  return listing.find((object) => object.key === key)?.modifiedMs ?? Date.parse(at);
 }
 
 /** Until when an object is kept that `lastIn` was the last release to list. */
@@ -70,4 +77,23 @@ export function selectExpiredState(
       const content = /^\.courier\/vault\/([0-9a-f]{64})$/.exec(key)?.[1];
       return record !== undefined ? !records.has(record) : content !== undefined && !needed.has(content);
     });
+}
+
+/**
+ * What may be cleared where nothing keeps two runs apart for sure: only assets that were expired already when this run
+ * began, so that one more release lies between.
+ */
+export function selectClearable(phase: StepPhase, { pointer, waybill }: DestinationState): StepPhase {
+  const retained = new Set((pointer?.retained ?? []).map(({ release }) => release));
+  const standing = new Map((waybill?.standing ?? []).map(({ key, lastIn }) => [key, lastIn]));
+  const groups = phase.groups.map(({ name, steps }) => ({
+    name,
+    steps: steps.filter((step) => {
+      const lastIn = standing.get(targetOf(step));
+      return isStateKey(targetOf(step))
+        ? name === "ended runs"
+        : lastIn !== undefined && !retained.has(lastIn);
+    }),
+  }));
+  return { name: phase.name, groups: groups.filter(({ steps }) => steps.length > 0) };
 }

@@ -8,8 +8,16 @@ export interface RetryPolicy {
 
 export const DEFAULT_RETRIES: RetryPolicy = { tries: 6, baseMs: 200, capMs: 10_000 };
 
-/** Calls that found nobody to talk to fail sooner: a store that is not running should be said, not waited for. */
-export const UNREACHABLE_TRIES = 4;
+/** Nobody was there to talk to; a connection that was made and broke later is another matter. */
+const NOBODY_THERE = /^(ECONNREFUSED|ENOTFOUND|EAI_.*|EHOST.*|ENET.*)$/;
+
+/**
+ * How often a call is tried in all. One that found nobody to talk to fails sooner: a store that is not running should be
+ * said, not waited for.
+ * @param code the failure's own, such as `ECONNRESET`
+ */
+export const toTries = (code: string | undefined): number =>
+  NOBODY_THERE.test(code ?? "") ? 4 : DEFAULT_RETRIES.tries;
 
 /**
  * Milliseconds to wait before the next try, undefined to give up. Exponential back-off with full jitter; a wait that

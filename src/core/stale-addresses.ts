@@ -1,24 +1,30 @@
 import { listAddresses, type AddressRules } from "./addresses.ts";
 import type { Change, Comparison } from "./compare.ts";
+import type { MustGo } from "./cover/candidates.ts";
+import { coverAddresses } from "./cover/cover.ts";
+import { mayHold, wouldBeSpared, type EarlierAnswer } from "./held-answers.ts";
+import { indexLive, type LiveAddresses } from "./cover/live-addresses.ts";
+import { canReachQueries, type EdgeNeeds } from "./model/edge.ts";
 import { byText, type ObjectKey, type UrlPath } from "./model/names.ts";
-import { isAssetLike } from "./model/parcel.ts";
+import { isAssetLike, type Parcel, type Role } from "./model/parcel.ts";
 import type { EdgeInvalidation } from "./model/plan.ts";
 import type { OwedInvalidation } from "./model/release.ts";
-
-/** An edge, and what it can be asked for in one delivery. */
-export interface EdgeNeeds {
-  readonly name: string;
-  readonly mostPatterns: number;
-  readonly takesEverything: boolean;
-}
 
 export interface StaleAddressFacts {
   readonly comparison: Comparison;
   readonly addresses: AddressRules;
   readonly edges: readonly EdgeNeeds[];
   readonly owed: readonly OwedInvalidation[];
-  /** Patterns of addresses that answer differently from now on; only edges that take patterns can be asked. */
-  readonly patterns: readonly UrlPath[];
+  /** Trees of addresses (`/routes/*`) that answer differently from now on; only edges that take wildcards can be asked. */
+  readonly trees: readonly UrlPath[];
+  /** Everything that answers once this delivery is done. */
+  readonly answering: readonly Parcel[];
+  /** Under which keys something was delivered before that nobody has a record of any more. */
+  readonly onceDelivered: ReadonlySet<ObjectKey>;
+  /** Where unknown addresses are answered with the entry page: what that answer was before. */
+  readonly unknownAnswered?: EarlierAnswer | undefined;
+  /** Whether stored objects carry their headers: without, nothing is known of how long they may be held. */
+  readonly carriesHeaders: boolean;
 }
 
 export interface Invalidations {
@@ -28,38 +34,66 @@ export interface Invalidations {
   readonly invalidations: readonly EdgeInvalidation[];
   /** For workers, which are written after that: an address is invalidated only once its final state stands (O5). */
   readonly lateInvalidations: readonly EdgeInvalidation[];
+  /** Addresses that change and that an edge can't hold, by edge. */
+  readonly spared: ReadonlyMap<string, ReadonlySet<UrlPath>>;
+  /** How many addresses an edge is asked for only since nobody has said that it keeps to `max-age=0`, by edge. */
+  readonly sparable: ReadonlyMap<string, number>;
 }
 
 /** What each edge must let go of in this delivery: what comes, changes or goes now, and what it owes from before. */
 export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
-  const { comparison, addresses, edges } = facts;
-  const early = comparison.changes.filter(isStocked).map(({ parcel }) => parcel.key);
-  const late = comparison.changes.filter(isAnnounced).map(({ parcel }) => parcel.key);
-  const others = new Set([...early, ...late]);
-  const removed = comparison.stale
-    .filter(({ recorded }) => !isAssetLike(recorded.role))
-    .map(({ recorded }) => recorded.key);
-  // What a run that died has written or removed is wrong at the edge all the same.
-  const changed = [
-    ...comparison.changes.map(({ parcel }) => parcel.key),
-    ...removed,
-    ...comparison.unrecorded,
-    ...comparison.gone,
-  ];
-  const now = changed.filter((key) => !others.has(key));
-  const ask = (
-    keys: readonly ObjectKey[],
-    more: (edge: EdgeNeeds) => readonly UrlPath[] = () => [],
-  ): EdgeInvalidation[] => {
-    const all = keys.flatMap((key) => listAddresses(key, addresses));
-    return edges.flatMap((edge) => toInvalidation(edge, [...all, ...more(edge)], addresses));
+  const rounds = toRounds(facts);
+  const isIdle = Object.values(rounds).every((keys) => keys.length === 0);
+  const requests = facts.edges.map((edge) => {
+    const spared = new Set<UrlPath>();
+    const select = (keys: readonly StaleKey[]): MustGo[] => selectHeld(keys, edge, facts, spared);
+    const [early, now, late] = [select(rounds.early), select(rounds.now), select(rounds.late)];
+    now.push(...toTrees(edge, facts));
+    const owed = facts.owed.filter((entry) => entry.edge === edge.name).flatMap(({ addresses }) => addresses);
+    const all = new Set([...early, ...now, ...late].map(({ address }) => address));
+    const roles = rolesByAddress(isIdle && owed.length === 0 ? [] : facts.answering, facts.addresses);
+    for (const address of owed) if (!all.has(address)) now.push(toMustGo(address, roles));
+    // What goes in one round is no loss in another.
+    for (const address of [...all, ...owed]) roles.delete(address);
+    const live = indexLive(new Map([...roles].map(([address, { size }]) => [address, size])));
+    const ask = (mustGo: readonly MustGo[]): EdgeInvalidation[] => toInvalidation(edge, mustGo, live);
+    const sparable = [...rounds.now, ...rounds.late].filter(({ earlier }) => wouldBeSpared(edge, earlier));
+    return {
+      edge: edge.name,
+      unmaskings: ask(early),
+      invalidations: ask(now),
+      lateInvalidations: ask(late),
+      spared,
+      sparable: sparable.flatMap(({ key }) => listAddresses(key, facts.addresses)).length,
+    };
+  });
+  return {
+    unmaskings: requests.flatMap(({ unmaskings }) => unmaskings),
+    invalidations: requests.flatMap(({ invalidations }) => invalidations),
+    lateInvalidations: requests.flatMap(({ lateInvalidations }) => lateInvalidations),
+    spared: new Map(requests.map(({ edge, spared }) => [edge, spared])),
+    sparable: new Map(requests.map(({ edge, sparable }) => [edge, sparable])),
   };
-  const alsoOf = ({ name, takesEverything }: EdgeNeeds): UrlPath[] => [
-    ...facts.owed.filter((entry) => entry.edge === name).flatMap((entry) => entry.addresses),
-    ...(takesEverything ? facts.patterns : []),
-  ];
-  return { unmaskings: ask(early), invalidations: ask(now, alsoOf), lateInvalidations: ask(late) };
 }
+
+/** What edges are asked for when nothing but given addresses are to go: what they owe, or what a person names. */
+export const selectOwed = (
+  owed: readonly OwedInvalidation[],
+  edges: readonly EdgeNeeds[],
+  { answering, addresses }: Pick<StaleAddressFacts, "answering" | "addresses">,
+): EdgeInvalidation[] =>
+  edges.flatMap((edge) => {
+    const own = owed.filter((entry) => entry.edge === edge.name).flatMap((entry) => entry.addresses);
+    if (own.length === 0) return [];
+    const roles = rolesByAddress(answering, addresses);
+    const mustGo = own.map((address) => toMustGo(address, roles));
+    for (const address of own) roles.delete(address);
+    return toInvalidation(
+      edge,
+      mustGo,
+      indexLive(new Map([...roles].map(([address, { size }]) => [address, size]))),
+    );
+  });
 
 /** Whether a change is written before any page: a new asset, which overwrites nothing. */
 export const isStocked = (change: Change): boolean =>
@@ -67,17 +101,139 @@ export const isStocked = (change: Change): boolean =>
   (isAssetLike(change.parcel.role) || (change.parcel.role === "worker" && !isAnnounced(change)));
 
 /** Whether a change is written only when the edges have confirmed the pages: a worker that visitors may already have. */
-export const isAnnounced = ({ parcel, listed }: Change): boolean =>
+const isAnnounced = ({ parcel, listed }: Change): boolean =>
   // A manifest that no visitor has can't send anyone to an old page, and new pages name it.
   parcel.role === "worker" && (listed !== undefined || !/manifest/i.test(parcel.key));
 
-function toInvalidation(
-  { name, mostPatterns, takesEverything }: EdgeNeeds,
-  all: readonly UrlPath[],
-  { basePath }: AddressRules,
-): EdgeInvalidation[] {
-  const addresses = [...new Set(all)].sort(byText);
-  if (addresses.length === 0) return [];
-  const tooMany = addresses.length > mostPatterns && takesEverything;
-  return [{ edge: name, addresses, patterns: tooMany ? [`${basePath}*`] : addresses }];
+/** An object whose addresses answer differently from now on. */
+interface StaleKey {
+  readonly key: ObjectKey;
+  readonly role: Role;
+  readonly earlier: EarlierAnswer;
 }
+
+const UNKNOWN: EarlierAnswer = { kind: "unknown" };
+
+function toRounds(facts: StaleAddressFacts): Record<"early" | "now" | "late", StaleKey[]> {
+  const { comparison } = facts;
+  const ofChange = (change: Change): StaleKey => ({
+    key: change.parcel.key,
+    role: change.parcel.role,
+    earlier: toEarlier(change, facts),
+  });
+  const { changes } = comparison;
+  const early = changes.filter(isStocked);
+  const late = changes.filter(isAnnounced);
+  const others = new Set([...early, ...late]);
+  const removed = comparison.stale
+    .filter(({ recorded }) => !isAssetLike(recorded.role))
+    .map(({ recorded: { key, role, headers } }): StaleKey => ({
+      key,
+      role,
+      earlier: toObject(headers, facts),
+    }));
+  // What a run that died has written or removed is wrong at the edge all the same.
+  const left = [...comparison.unrecorded, ...comparison.gone];
+  const asked = new Set([...changes.map(({ parcel }) => parcel.key), ...removed.map(({ key }) => key)]);
+  return {
+    early: early.map(ofChange),
+    now: [
+      ...changes.filter((change) => !others.has(change)).map(ofChange),
+      ...removed,
+      ...left
+        .filter((key) => !asked.has(key))
+        .map((key): StaleKey => ({ key, role: "document", earlier: UNKNOWN })),
+    ],
+    late: late.map(ofChange),
+  };
+}
+
+/** What an edge may have got under the addresses of a change, before it. */
+function toEarlier(
+  { kind, parcel, listed, recorded, theirs }: Change,
+  facts: StaleAddressFacts,
+): EarlierAnswer {
+  if (kind === "drifted" || kind === "missing" || theirs !== undefined) return UNKNOWN;
+  if (recorded) return toObject(recorded.headers, facts);
+  if (listed || facts.onceDelivered.has(parcel.key)) return UNKNOWN;
+  return facts.unknownAnswered ?? { kind: "missing" };
+}
+
+const toObject = (headers: Parcel["headers"], { carriesHeaders }: StaleAddressFacts): EarlierAnswer =>
+  carriesHeaders ? { kind: "object", cacheControl: headers["cache-control"] } : UNKNOWN;
+
+/** The addresses of keys under which an edge may hold what is wrong now; the others are noted as spared. */
+function selectHeld(
+  keys: readonly StaleKey[],
+  edge: EdgeNeeds,
+  { addresses }: StaleAddressFacts,
+  spared: Set<UrlPath>,
+): MustGo[] {
+  const mustGo = new Map<UrlPath, MustGo>();
+  for (const { key, role, earlier } of keys) {
+    const isHeld = mayHold(edge, earlier);
+    for (const address of listAddresses(key, addresses)) {
+      if (isHeld) mustGo.set(address, { address, hasQueries: hasQueries(role) });
+      else spared.add(address);
+    }
+  }
+  return [...mustGo.values()];
+}
+
+/** Visitors come to pages and files with queries of their own; only pages of the build name what carries a hash. */
+const hasQueries = (role: Role | undefined): boolean => role !== "fingerprinted";
+
+/** What can't be listed: rules that reach whole trees, and an entry page that answers under every unknown address. */
+function toTrees(edge: EdgeNeeds, facts: StaleAddressFacts): MustGo[] {
+  if (edge.wildcard === "none" || edge.mostWildcards === 0) return [];
+  const { basePath, indexName } = facts.addresses;
+  const { unknownAnswered, comparison } = facts;
+  const isEntryNew =
+    unknownAnswered !== undefined &&
+    mayHold(edge, unknownAnswered) &&
+    (comparison.changes.some(({ parcel }) => parcel.key === indexName) ||
+      comparison.unrecorded.includes(indexName));
+  return [...facts.trees, ...(isEntryNew ? [`${basePath}*`] : [])].map((address) => ({
+    address,
+    hasQueries: true,
+  }));
+}
+
+/** Everything that answers, by address. */
+function rolesByAddress(
+  answering: readonly Parcel[],
+  rules: AddressRules,
+): Map<UrlPath, { readonly role: Role; readonly size: number }> {
+  const found = new Map<UrlPath, { readonly role: Role; readonly size: number }>();
+  for (const { key, role, size } of answering)
+    for (const address of listAddresses(key, rules)) found.set(address, { role, size });
+  return found;
+}
+
+const toMustGo = (address: UrlPath, roles: ReadonlyMap<UrlPath, { readonly role: Role }>): MustGo => ({
+  address,
+  hasQueries: hasQueries(roles.get(address)?.role),
+});
+
+function toInvalidation(edge: EdgeNeeds, mustGo: readonly MustGo[], live: LiveAddresses): EdgeInvalidation[] {
+  if (mustGo.length === 0) return [];
+  const { patterns, collateral, gap } = coverAddresses(mustGo, live, edge);
+  const addresses = [...new Set(mustGo.map(({ address }) => address))].sort(byText);
+  const plain = { ...edge, query: "ignored" as const };
+  const isUnsaid = edge.query === undefined && canReachQueries(edge);
+  return [
+    {
+      ...{ edge: edge.name, addresses, patterns, collateral, gap },
+      everything: live.total,
+      ...(isUnsaid ? { withoutQueries: toCost(coverAddresses(mustGo, live, plain)) } : {}),
+    },
+  ];
+}
+
+const toCost = ({
+  patterns,
+  collateral,
+}: ReturnType<typeof coverAddresses>): NonNullable<EdgeInvalidation["withoutQueries"]> => ({
+  patterns: patterns.length,
+  collateral,
+});

@@ -1,4 +1,4 @@
-import { recordedByKey } from "./compare.ts";
+import { recordedByKey } from "./standing.ts";
 import type { ObjectKey, Sha256 } from "./model/names.ts";
 import type { DestinationState } from "./model/release.ts";
 import type { ExplainedParcel } from "./parcels.ts";

@@ -14,8 +14,16 @@ export const STATE_PREFIX = ".courier/";
 export const POINTER_KEY = ".courier/current.json";
 export const IMMUTABLE_KEY = ".courier/immutable.json.gz";
 
+export const HOLD_KEY = ".courier/hold.json";
+export const OPEN_PREFIX = ".courier/open/";
+
+/** The record of a run that has not ended. */
+export const openKey = (run: string): ObjectKey => `${OPEN_PREFIX}${run}.ndjson.gz`;
+
+export const RELEASES_PREFIX = ".courier/releases/";
+
 export const waybillKey = (release: number, run: string): ObjectKey =>
-  `${STATE_PREFIX}releases/${release}-${run}.ndjson.gz`;
+  `${RELEASES_PREFIX}${release}-${run}.ndjson.gz`;
 
 /** Where a content waits while a retained release needs it, by the hash of its stored bytes. */
 export const vaultKey = (storedHash: Sha256): ObjectKey => `${STATE_PREFIX}vault/${storedHash}`;

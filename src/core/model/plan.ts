@@ -1,4 +1,5 @@
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
+import type { OwedInvalidation } from "./release.ts";
 import type { ObjectHeaders, Parcel, Role } from "./parcel.ts";
 
 /** The phases that a delivery goes through, in this order (docs/order-of-effects.md). */
@@ -6,6 +7,7 @@ export const PHASES = [
   "keep",
   "stock",
   "unmask",
+  "probe",
   "switch",
   "record",
   "invalidate",
@@ -35,6 +37,8 @@ export interface CopyStep {
   readonly headers?: ObjectHeaders;
   readonly storedHash: Sha256;
   readonly size: number;
+  /** The ETag should change though the bytes stay: caches that revalidate would keep the old headers otherwise. */
+  readonly freshEtag?: true;
   readonly role?: Role;
   readonly expected: Expected;
   readonly reason: string;
@@ -64,8 +68,23 @@ export interface StepPhase {
 /** What one edge is asked to let go of. */
 export interface EdgeInvalidation {
   readonly edge: string;
+  /** What may be held wrongly; one that ends with `*` is everything that begins so. */
   readonly addresses: readonly UrlPath[];
-  readonly patterns: readonly string[];
+  /** What is asked for, so that all of these go. */
+  readonly patterns: readonly UrlPath[];
+  /** Right copies that go along. */
+  readonly collateral: AddressWeight;
+  /** By how many bytes a better set of patterns could beat this one at most; 0: there is none. */
+  readonly gap: number;
+  /** Right copies that would go along if all were asked for. */
+  readonly everything: AddressWeight;
+  /** What would do if the edge held one copy for all queries; absent: it is known whether it does. */
+  readonly withoutQueries?: { readonly patterns: number; readonly collateral: AddressWeight };
+}
+
+export interface AddressWeight {
+  readonly addresses: number;
+  readonly bytes: number;
 }
 
 /** All that a delivery will do: plain data, printed by `compare` and carried out by `deliver`. */
@@ -79,6 +98,8 @@ export interface Plan {
   readonly invalidations: readonly EdgeInvalidation[];
   /** Asked for once the workers are announced. */
   readonly lateInvalidations: readonly EdgeInvalidation[];
+  /** What edges may hold wrongly once this has begun: written down before the first write (O9). */
+  readonly owed: readonly OwedInvalidation[];
 }
 
 /** The key that a step writes or removes. */

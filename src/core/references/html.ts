@@ -50,7 +50,7 @@ export function findHtmlReferences(html: string): Reference[] {
       if (raw) raw.text += text;
     },
     onclosetag: () => {
-      if (raw) found.push(...raw.find(raw.text, raw.line));
+      if (raw) for (const reference of raw.find(raw.text, raw.line)) found.push(reference);
       raw = undefined;
     },
   });

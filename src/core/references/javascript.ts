@@ -48,7 +48,8 @@ function visit(root: Node, look: (node: AnyNode) => boolean): void {
   const open: unknown[] = [root];
   while (open.length > 0) {
     const next = open.pop();
-    if (Array.isArray(next)) open.push(...(next as unknown[]));
+    // One by one: an array of a data bundle may have more entries than a call takes arguments.
+    if (Array.isArray(next)) for (const entry of next as unknown[]) open.push(entry);
     else if (typeof next === "object" && next !== null && "type" in next && look(next as AnyNode))
       open.push(...Object.values(next));
   }

@@ -52,6 +52,11 @@ const d = await import(\`./d.js\`), e = new URL("e.wasm", import.meta.url), f = 
   expect(shown("broken.js", "this is { not ( a script")).toEqual([]);
 });
 
+test("a script that carries a large table is read like any other", () => {
+  const table = `import "./a.js"; export default [${"1,".repeat(200_000)}];`;
+  expect(findReferences("data.js", table).map(({ url }) => url)).toEqual(["./a.js"]);
+});
+
 test("web manifests name their icons and where they start; a damaged one names nothing", () => {
   expect(shown("site.webmanifest", '{\n"icons":[{"src":"/i.png"}],\n"start_url":"/"}')).toEqual([
     "2 asset /i.png",

@@ -1,0 +1,37 @@
+/** What an edge can be asked for, and what it does with what it holds. The core plans within it and assumes nothing more. */
+export interface EdgeAbilities {
+  /** What a `*` at a pattern's end may stand for: anything, whole path segments (`/news/*`), or it is not taken. */
+  readonly wildcard: "prefix" | "segment" | "none";
+  /** Whether a wildcard also reaches what is held under a query (`/news/?page=2`). */
+  readonly reachesQuery: boolean;
+  /** Whether it holds `/news/?a=1` apart from `/news/`; undefined: not known, which counts as `keyed`. */
+  readonly query?: "ignored" | "keyed" | undefined;
+  /** Patterns that one delivery may ask for. */
+  readonly mostPatterns: number;
+  /** How many of these may be wildcards. */
+  readonly mostWildcards: number;
+  /** Bytes of right copies that may be lost to spare one pattern. */
+  readonly worth: number;
+  /** Seconds for which it holds what says that it must not be reused; undefined: not known. Only 0 is relied upon. */
+  readonly minimumFreshness?: number | undefined;
+  /** Seconds for which it holds a response that says nothing of its freshness; undefined: not known. */
+  readonly holdsFor?: number | undefined;
+  /** Seconds for which it holds 'not found'; undefined: not known. Only 0 is relied upon. */
+  readonly negative?: number | undefined;
+}
+
+/** An edge of a destination by name. */
+export interface EdgeNeeds extends EdgeAbilities {
+  readonly name: string;
+}
+
+/** Whether copies under a query, which nobody can list, may be held apart. */
+export const isKeyed = ({ query }: Pick<EdgeAbilities, "query">): boolean => query !== "ignored";
+
+/** Whether everything that may be held under a query can be called back. */
+export const canReachQueries = ({
+  wildcard,
+  reachesQuery,
+  mostWildcards,
+}: Pick<EdgeAbilities, "wildcard" | "reachesQuery" | "mostWildcards">): boolean =>
+  wildcard !== "none" && reachesQuery && mostWildcards > 0;
