@@ -49,7 +49,17 @@ export const createFolderBuild = (
   },
   close: () => undefined,
   open: (parcel) => openFile(folder, parcel),
+  findChanged: (parcels) => parcels.find((parcel) => isChanged(folder, parcel))?.key,
 });
+
+/** A large file counts by its size alone here: its bytes are checked by the store as they are sent. */
+function isChanged(folder: string, { key, aliasOf, hash: contentHash }: Parcel): boolean {
+  const path = aliasOf ?? key;
+  const size = statSync(join(folder, path), { throwIfNoEntry: false })?.size;
+  return (
+    size === undefined || (size <= WHOLE_BYTES && hash("sha256", readBuildFile(folder, path)) !== contentHash)
+  );
+}
 
 /** A file as it is to be stored, known to be the one that was read: by its hash here, or by the store when it is streamed. */
 function openFile(

@@ -1,6 +1,7 @@
 import { hash } from "node:crypto";
 import { mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
+import { isTypedByName } from "../core/content-type.ts";
 import type { BuildFile } from "../core/parcels.ts";
 import type { ScannedFile } from "./scan-build.ts";
 
@@ -24,6 +25,9 @@ export interface CachedFile extends BuildFile {
 
 /** Changes with every change of what is read of a file. */
 const FORMAT = "restless-courier/hash-cache/2";
+const NO_BYTES = new Uint8Array();
+/** Most files have nothing of it: they share it. */
+const NONE: readonly never[] = [];
 /** The coarsest step of a clock among file systems that builds are written to, in milliseconds. */
 const CLOCK_STEP_MS = 2000;
 
@@ -57,10 +61,10 @@ export function openHashCache(cacheFolder: string, buildFolder: string, nowMs: n
         path: scanned.path,
         size: columns.sizes[place] as number,
         hash: columns.hashes[place] as string,
-        head: Buffer.from(columns.heads[place] as string, "base64"),
-        references: columns.references[place] ?? [],
-        secrets: columns.secrets[place] ?? [],
-        mentions: columns.mentions[place] ?? [],
+        head: columns.heads[place] === "" ? NO_BYTES : Buffer.from(columns.heads[place] as string, "base64"),
+        references: columns.references[place] ?? NONE,
+        secrets: columns.secrets[place] ?? NONE,
+        mentions: columns.mentions[place] ?? NONE,
       };
     },
     save: (files, scanned, lookedFor) => {
@@ -89,16 +93,12 @@ function toColumns(
     stamps: files.map(({ path }) => stamped.get(path)?.stamp ?? ""),
     sizes: files.map(({ size }) => size),
     hashes: files.map((file) => file.hash),
-    heads: files.map(({ head, path }) => (needsHead(path) ? Buffer.from(head).toString("base64") : "")),
+    heads: files.map(({ head, path }) => (!isTypedByName(path) ? Buffer.from(head).toString("base64") : "")),
     references: sparse(({ references }) => references),
     secrets: sparse(({ secrets }) => secrets),
     mentions: sparse(({ mentions }) => mentions),
   };
 }
-
-/** First bytes matter only where a name's ending may not tell the type; endings of up to five letters nearly always do. */
-const needsHead = (path: string): boolean =>
-  !/\.(html?|css|m?js|json|map|png|jpe?g|gif|webp|avif|svg|ico|woff2?|txt|xml)$/i.test(path);
 
 function readColumns(file: string): Columns | undefined {
   try {

@@ -2,6 +2,7 @@ import { createHash, hash as hashOnce } from "node:crypto";
 import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
 import { OperatorError } from "../core/failures.ts";
+import { isTypedByName } from "../core/content-type.ts";
 import { createTokenFinder, findFingerprintNames } from "../core/fingerprint.ts";
 import { findReferences, REFERRING } from "../core/references/find.ts";
 import { findSecrets } from "../core/secrets.ts";
@@ -13,6 +14,7 @@ import type { Scan, ScannedFile } from "./scan-build.ts";
 /** Above this size a file is never wholly in memory. */
 export const WHOLE_BYTES = 8 * 1024 * 1024;
 const HEAD_BYTES = 512;
+const NO_BYTES = new Uint8Array();
 const TEXT = /\.(html?|xhtml|js|mjs|cjs|css|json|webmanifest|xml|txt|svg|data)$/i;
 
 /** Reads every file once, or takes what a cache knows of it: hash, first bytes, what it names, what it should not hold. */
@@ -48,7 +50,7 @@ function hashSmall(
     path,
     size: bytes.length,
     hash: hashOnce("sha256", bytes),
-    head: Uint8Array.from(bytes.subarray(0, HEAD_BYTES)),
+    head: isTypedByName(path) ? NO_BYTES : Uint8Array.from(bytes.subarray(0, HEAD_BYTES)),
     references: text !== undefined && REFERRING.test(path) ? findReferences(path, text) : [],
     secrets: findSecrets(text ?? bytes.toString("latin1", 0, HEAD_BYTES)),
     mentions: text === undefined ? [] : findTokens(text),

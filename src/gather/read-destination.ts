@@ -1,17 +1,33 @@
+import type { Unlabelled } from "../core/compare.ts";
 import { createHash } from "node:crypto";
 import { gunzipSync } from "node:zlib";
 import { OperatorError } from "../core/failures.ts";
-import type { Probe } from "../core/compare.ts";
+import type { Probe } from "../core/standing.ts";
 import { parseImmutableNames, type ImmutableNames } from "../core/immutable-names.ts";
-import { IMMUTABLE_KEY, POINTER_KEY, waybillKey, type ObjectKey } from "../core/model/names.ts";
+import {
+  IMMUTABLE_KEY,
+  OPEN_PREFIX,
+  POINTER_KEY,
+  RELEASES_PREFIX,
+  waybillKey,
+  type ObjectKey,
+  type Sha256,
+} from "../core/model/names.ts";
 import type { ListedObject } from "../core/model/parcel.ts";
-import type { DestinationState, Pointer, RetainedRelease, Waybill } from "../core/model/release.ts";
-import { parsePointer, parseWaybill } from "../core/waybill.ts";
+import type {
+  DestinationState,
+  OpenDelivery,
+  Pointer,
+  RetainedRelease,
+  Waybill,
+} from "../core/model/release.ts";
+import { parseOpen, parsePointer, parseWaybill } from "../core/waybill.ts";
 import type { ObjectStore, ReadObject } from "../ports/object-store.ts";
 import { hashStream } from "./hash-files.ts";
 
 /**
- * Reads what is known of a destination: the pointer, its waybill, and the list; two GETs and the list pages.
+ * Reads what is known of a destination: the pointer, its waybill, the list, and the records of runs that have not ended;
+ * two GETs and the list pages, as a rule.
  * Throws `record-lost` where there are waybills and no pointer: that is never a first delivery.
  */
 export async function readDestination(store: ObjectStore, destination: string): Promise<DestinationState> {
@@ -21,20 +37,48 @@ export async function readDestination(store: ObjectStore, destination: string): 
   if (pointed.status === "rejected") throw pointed.reason;
   const { listing, storeTimeMs } = listed.value;
   const current = pointed.value;
+  const { open, unreadable } = await readOpen(store, listing);
+  const common = {
+    ...{ listing, storeTimeMs, carriesHeaders: store.carriesHeaders },
+    ...(open.length > 0 && { open }),
+    ...(unreadable.length > 0 && { unreadable }),
+  };
   if (current === undefined) {
-    if (listing.some(({ key }) => key.startsWith(".courier/releases/")))
-      throw new OperatorError("record-lost", { destination, key: POINTER_KEY });
-    return { listing, storeTimeMs };
+    // A first delivery that died between its waybill and the pointer still has its own record.
+    const unended = new Set(open.map(({ run }) => run));
+    const lost = listing.some(
+      ({ key }) => key.startsWith(RELEASES_PREFIX) && !unended.has(runOfWaybill(key)),
+    );
+    if (lost) throw new OperatorError("record-lost", { destination, key: POINTER_KEY });
+    return common;
   }
   const [newest] = current.pointer.retained;
   const waybill = newest && (await readWaybill(store, newest));
-  return {
-    pointer: current.pointer,
-    pointerEtag: current.etag,
-    ...(waybill && { waybill }),
-    listing,
-    storeTimeMs,
-  };
+  return { ...common, pointer: current.pointer, pointerEtag: current.etag, ...(waybill && { waybill }) };
+}
+
+const runOfWaybill = (key: ObjectKey): string =>
+  /\/\d+-(.+)\.ndjson\.gz$/.exec(key.slice(RELEASES_PREFIX.length - 1))?.[1] ?? "";
+
+/** Records of runs that have not ended. One that can't be read is named: it may speak of anything. */
+export async function readOpen(
+  store: ObjectStore,
+  listing: readonly ListedObject[],
+): Promise<{ open: OpenDelivery[]; unreadable: ObjectKey[] }> {
+  const open: OpenDelivery[] = [];
+  const unreadable: ObjectKey[] = [];
+  for (const { key } of listing.filter((object) => object.key.startsWith(OPEN_PREFIX))) {
+    const found = await store.get(key);
+    // It ended just now.
+    if (!found) continue;
+    try {
+      open.push(parseOpen([...toLines(tryUnzip(await readAll(found)))], key));
+    } catch (error) {
+      if (!(error instanceof OperatorError)) throw error;
+      unreadable.push(key);
+    }
+  }
+  return { open, unreadable };
 }
 
 export async function readPointer(
@@ -56,7 +100,21 @@ export async function readWaybill(
   if (createHash("sha256").update(bytes).digest("hex") !== waybillHash) {
     throw new OperatorError("record-unreadable", { key, cause: "it is not the one that was recorded" });
   }
-  return parseWaybill(gunzipSync(bytes).toString("utf8").split("\n"), key);
+  return parseWaybillBytes(bytes, key);
+}
+
+/** Throws `record-unreadable`. */
+export const parseWaybillBytes = (bytes: Buffer, key: ObjectKey): Waybill =>
+  parseWaybill(toLines(tryUnzip(bytes)), key);
+
+/** Line by line, so that the text of a large record is never in memory as a whole beside what it says. */
+function* toLines(text: Buffer): Generator<string> {
+  for (let start = 0; start < text.length;) {
+    const end = text.indexOf(10, start);
+    const next = end < 0 ? text.length : end;
+    yield text.toString("utf8", start, next);
+    start = next + 1;
+  }
 }
 
 /** The names that were once delivered as immutable; none where nothing was recorded yet. */
@@ -67,32 +125,73 @@ export async function readImmutableNames(
   const found = listing.some(({ key }) => key === IMMUTABLE_KEY) ? await store.get(IMMUTABLE_KEY) : undefined;
   if (!found) return new Map();
   const bytes = await readAll(found);
-  return parseImmutableNames(tryUnzip(bytes));
+  return parseImmutableNames(tryUnzip(bytes).toString("utf8"));
 }
 
 /** Bytes that are no gzip are handed on as they are: the parser refuses them in its own words. */
-function tryUnzip(bytes: Buffer): string {
+function tryUnzip(bytes: Buffer): Buffer {
   try {
-    return gunzipSync(bytes).toString("utf8");
+    return gunzipSync(bytes);
   } catch {
-    return "";
+    return Buffer.alloc(0);
   }
 }
 
-/** Looks at objects that no record can be trusted about: their headers and the hash of their bytes. */
+/** What a look at objects needs to know: which, and what they are hoped to be. */
+export interface Unknown {
+  readonly unprobed: readonly ObjectKey[];
+  readonly unlabelled: readonly Unlabelled[];
+}
+
+/** The build's own bytes under a key: what stands there may be the same. */
+export interface Candidate {
+  readonly hash: Sha256;
+  readonly size: number;
+  /** MD5 in hex; reads the file. */
+  readonly md5: () => string;
+}
+
+/** Looks at this many at once. */
+const LOOKS = 16;
+
+/**
+ * Looks at objects that no record can be trusted about: their headers and the hash of their bytes. Where the ETag is the
+ * MD5 of the build's own file, the headers are enough.
+ */
 export async function probeObjects(
   store: ObjectStore,
-  keys: readonly ObjectKey[],
+  { unprobed, unlabelled }: Unknown,
+  listing: readonly ListedObject[] = [],
+  findCandidate: (key: ObjectKey) => Candidate | undefined = () => undefined,
 ): Promise<Map<ObjectKey, Probe>> {
   const probes = new Map<ObjectKey, Probe>();
-  for (const key of keys) {
+  const listed = new Map(unprobed.length > 0 ? listing.map((object) => [object.key, object]) : []);
+  const look = async (key: ObjectKey, hash: Sha256): Promise<void> => {
+    const found = await store.head(key);
+    if (found) probes.set(key, { hash, headers: found.headers });
+  };
+  const read = async (key: ObjectKey): Promise<void> => {
+    const object = listed.get(key);
+    const candidate = object && findCandidate(key);
+    if (candidate && candidate.size === object.size && candidate.md5() === object.etag)
+      return look(key, candidate.hash);
     const found = await store.get(key);
     if (found) probes.set(key, { hash: await hashStream(found.body), headers: found.headers });
-  }
+  };
+  const tasks = [
+    ...unprobed.map((key) => () => read(key)),
+    ...unlabelled.map(
+      ({ key, hash }) =>
+        () =>
+          look(key, hash),
+    ),
+  ];
+  for (let start = 0; start < tasks.length; start += LOOKS)
+    await Promise.all(tasks.slice(start, start + LOOKS).map((task) => task()));
   return probes;
 }
 
-async function listAll(store: ObjectStore): Promise<{ listing: ListedObject[]; storeTimeMs: number }> {
+export async function listAll(store: ObjectStore): Promise<{ listing: ListedObject[]; storeTimeMs: number }> {
   const listing: ListedObject[] = [];
   let storeTimeMs = 0;
   for await (const page of store.list()) {
@@ -106,7 +205,7 @@ async function listAll(store: ObjectStore): Promise<{ listing: ListedObject[]; s
   };
 }
 
-async function readAll({ body }: ReadObject): Promise<Buffer> {
+export async function readAll({ body }: ReadObject): Promise<Buffer> {
   const chunks: Uint8Array[] = [];
   for await (const chunk of body) chunks.push(chunk);
   return Buffer.concat(chunks);

@@ -1,5 +1,6 @@
 import { hash } from "node:crypto";
 import type { EdgeInvalidation } from "../core/model/plan.ts";
+import { selectReadBacks, type ReadBackFacts } from "../core/read-back.ts";
 import type { Clock } from "../ports/clock.ts";
 import { EdgeError, type Edge } from "../ports/edge.ts";
 import type { Reporter } from "../ports/reporter.ts";
@@ -21,6 +22,7 @@ export async function askEdges(
   tools: InvalidateTools,
   phase: "unmask" | "invalidate",
   requests: readonly EdgeInvalidation[],
+  facts?: ReadBackFacts,
 ): Promise<Set<string>> {
   const { clock, report } = tools;
   const confirmed = new Set<string>();
@@ -33,8 +35,19 @@ export async function askEdges(
     if (!request) continue;
     try {
       await edge.invalidate({
-        reference: `${tools.run}-${toDigest(request.patterns)}`,
         patterns: request.patterns,
+        nameBatch: (patterns) => `${tools.run}-${phase}-${toDigest(patterns)}`,
+        readBacks: facts ? selectReadBacks(request, facts) : [],
+        onOdd: (what) => {
+          report({
+            event: "warning",
+            code: "edge-odd",
+            message: `at the edge ${edge.name} ${what}; rcourier verify looks closer`,
+          });
+        },
+        onWait: (why) => {
+          report({ event: "edge", edge: edge.name, why, seconds: (clock.monotonicMs() - started) / 1000 });
+        },
       });
       confirmed.add(edge.name);
     } catch (error) {

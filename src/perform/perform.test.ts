@@ -1,11 +1,14 @@
-import { hash } from "node:crypto";
+import { EXACT_EDGE, toExactInvalidation } from "../../test/support/edges.ts";
+import { createHash, hash } from "node:crypto";
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import type { Pointer } from "../core/model/release.ts";
 import { EdgeError, type Edge } from "../ports/edge.ts";
 import { StoreError, type ObjectStore, type StoreErrorKind } from "../ports/object-store.ts";
 import type { DeliveryEvent } from "../ports/reporter.ts";
 import { readText } from "../../test/contracts/object-store.ts";
-import { carryOut } from "./carry-out.ts";
+import { Pace } from "../core/pace.ts";
+import type { CopyStep } from "../core/model/plan.ts";
+import { carryOut, type PerformTools } from "./carry-out.ts";
 import { askEdges } from "./invalidate.ts";
 import { runPool } from "./pool.ts";
 import { switchPointer } from "./record.ts";
@@ -16,6 +19,7 @@ const clock = {
   now: () => new Date(0),
   monotonicMs: () => 0,
   random: () => 1,
+  every: () => () => undefined,
   sleep: (ms: number) => {
     slept.push(ms);
     return Promise.resolve();
@@ -47,6 +51,8 @@ function failing(
   const broken: ObjectStore = {
     ...{
       location: inner.location,
+      carriesHeaders: true,
+      abandonUploads: () => inner.abandonUploads(),
       list: (below) => inner.list(below),
       head: (key) => inner.head(key),
       get: (key) => flaky(() => inner.get(key)),
@@ -95,7 +101,7 @@ test.each([
 });
 
 test("a store that nobody answers at is given up sooner, and what the server asked for is waited", async () => {
-  const dead = failing("unreachable", 99);
+  const dead = failing("unreachable", 99, { code: "ECONNREFUSED" });
   await expect(dead.store.get("a")).rejects.toMatchObject({ kind: "unreachable" });
   expect(dead.calls()).toBe(4);
   slept.splice(0);
@@ -107,16 +113,24 @@ test("a store that nobody answers at is given up sooner, and what the server ask
 test("a pool runs at most so many side by side, in order, and starts nothing after a failure", async () => {
   let [running, most] = [0, 0];
   const started: number[] = [];
-  const work = runPool([1, 2, 3, 4, 5, 6, 7, 8], 3, async (item) => {
-    started.push(item);
-    most = Math.max(most, ++running);
-    await new Promise((done) => setTimeout(done, 5));
-    running -= 1;
-    if (item === 1) throw new Error("first");
-  });
+  const work = runPool(
+    [1, 2, 3, 4, 5, 6, 7, 8],
+    () => 3,
+    async (item) => {
+      started.push(item);
+      most = Math.max(most, ++running);
+      await new Promise((done) => setTimeout(done, 5));
+      running -= 1;
+      if (item === 1) throw new Error("first");
+    },
+  );
   await expect(work).rejects.toThrow("first");
   expect([most, running, started]).toEqual([3, 0, [1, 2, 3]]);
-  await runPool([], 3, () => Promise.reject(new Error("never")));
+  await runPool(
+    [],
+    () => 3,
+    () => Promise.reject(new Error("never")),
+  );
 });
 
 const pointer = (run: string): Pointer => ({
@@ -132,6 +146,8 @@ const conditional = (inner: MemoryStore, kind: StoreErrorKind, takesEffect: bool
   };
   return {
     location: inner.location,
+    carriesHeaders: true,
+    abandonUploads: () => inner.abandonUploads(),
     list: (below) => inner.list(below),
     head: (key) => inner.head(key),
     get: (key) => inner.get(key),
@@ -172,9 +188,9 @@ test("edges are asked from the store outwards; one that fails leaves the outer o
   const asked: string[] = [];
   const edge = (name: string, fails = false): Edge => ({
     name,
-    abilities: { mostPatterns: Infinity, takesEverything: false },
-    invalidate: ({ patterns, reference }) => {
-      asked.push(`${name} ${patterns.join()} ${reference.startsWith("run-1-")}`);
+    abilities: EXACT_EDGE,
+    invalidate: ({ patterns, nameBatch }) => {
+      asked.push(`${name} ${patterns.join()} ${nameBatch(patterns).startsWith("run-1-")}`);
       return fails ? Promise.reject(new EdgeError(name, "not today")) : Promise.resolve();
     },
     close: () => undefined,
@@ -186,11 +202,7 @@ test("edges are asked from the store outwards; one that fails leaves the outer o
     report: (event: DeliveryEvent) => events.push(event),
     run: "run-1",
   };
-  const requests = ["inner", "middle", "outer"].map((name) => ({
-    edge: name,
-    addresses: ["/"],
-    patterns: ["/"],
-  }));
+  const requests = ["inner", "middle", "outer"].map((name) => toExactInvalidation(name, ["/"]));
   expect([...(await askEdges(tools, "invalidate", requests))]).toEqual(["inner"]);
   expect(asked).toEqual(["inner / true", "middle / true"]);
   expect(events.filter(({ event }) => event === "warning")).toEqual([
@@ -214,7 +226,7 @@ test("a copy that the store made of something else is not believed", async () =>
     store,
     clock,
     report: () => undefined,
-    width: 2,
+    ...{ pace: new Pace(), hasConditions: true, assertGoesOn: () => undefined, findParcel: () => undefined },
     progress: { written: 0 },
     open: () => content("x"),
   };
@@ -223,5 +235,33 @@ test("a copy that the store made of something else is not believed", async () =>
   ).rejects.toMatchObject({ code: "copy-differs" });
   await expect(
     carryOut({ name: "keep", groups: [{ name: "g", steps: [{ ...step, fromEtag: "gone" }] }] }, tools),
-  ).rejects.toMatchObject({ kind: "precondition" });
+  ).rejects.toMatchObject({ code: "changed-meanwhile" });
+});
+
+test("a relabelling copy whose answer was lost has changed its own source: read back, it is success", async () => {
+  const inner = new MemoryStore();
+  inner.tamper("page.txt", "abc", { "content-type": "text/plain" });
+  const etag = (await inner.head("page.txt"))?.etag ?? "";
+  const fresh = `${createHash("md5").update(Buffer.from(etag, "hex")).digest("hex")}-1`;
+  const headers = { "content-type": "text/markdown" };
+  const store = new Proxy<ObjectStore>(inner, {
+    get: (target, name) => {
+      if (name === "copy")
+        return () => Promise.reject(new StoreError("precondition", "412", { action: "copy" }));
+      if (name === "head") return () => Promise.resolve({ size: 3, etag: fresh, headers });
+      return Reflect.get(target, name) as unknown;
+    },
+  });
+  const step: CopyStep = {
+    ...{ do: "copy", from: "page.txt", fromEtag: etag, to: "page.txt", headers, size: 3 },
+    ...{ storedHash: "a".repeat(64), freshEtag: true, expected: { etag }, reason: "" },
+  };
+  const tools: PerformTools = {
+    ...{ store, clock, report: () => undefined, progress: { written: 0 }, open: () => content("x") },
+    ...{ pace: new Pace(), hasConditions: true, assertGoesOn: () => undefined, findParcel: () => undefined },
+  };
+  const relabel = (one: CopyStep) =>
+    carryOut({ name: "switch", groups: [{ name: "g", steps: [one] }] }, tools);
+  expect(await relabel(step)).toEqual(new Map([["page.txt", fresh]]));
+  await expect(relabel({ ...step, headers: { "content-type": "text/css" } })).rejects.toMatchObject({ code: "changed-meanwhile" }); // prettier-ignore
 });

@@ -2,9 +2,9 @@ import { createHash } from "node:crypto";
 import { gzipSync } from "node:zlib";
 import { OperatorError } from "../core/failures.ts";
 import { toImmutableText, type ImmutableNames } from "../core/immutable-names.ts";
-import { IMMUTABLE_KEY, POINTER_KEY, waybillKey } from "../core/model/names.ts";
-import type { Pointer, Waybill } from "../core/model/release.ts";
-import { parsePointer, toPointerText, toWaybillLines } from "../core/waybill.ts";
+import { IMMUTABLE_KEY, openKey, POINTER_KEY, waybillKey, type ObjectKey } from "../core/model/names.ts";
+import type { OpenDelivery, Pointer, Waybill } from "../core/model/release.ts";
+import { parsePointer, toOpenLines, toPointerText, toWaybillLines } from "../core/waybill.ts";
 import {
   StoreError,
   type Condition,
@@ -14,7 +14,7 @@ import {
 } from "../ports/object-store.ts";
 
 /** Nobody but the tool reads the state part, and no cache may hold it. */
-const STATE_HEADERS = { "cache-control": "no-store" };
+export const STATE_HEADERS = { "cache-control": "no-store" };
 
 /** Writes a waybill under its own name. @returns the SHA-256 of its bytes */
 export async function recordWaybill(store: ObjectStore, waybill: Waybill): Promise<string> {
@@ -23,6 +23,12 @@ export async function recordWaybill(store: ObjectStore, waybill: Waybill): Promi
   const key = waybillKey(waybill.release, waybill.run);
   await store.put(key, content, { ...STATE_HEADERS, "content-type": "application/gzip" });
   return content.hash;
+}
+
+/** Writes down what a run is about to do, before it does anything else. */
+export async function recordOpen(store: ObjectStore, open: OpenDelivery): Promise<void> {
+  const content = toContent(gzipSync(`${[...toOpenLines(open)].join("\n")}\n`));
+  await store.put(openKey(open.run), content, { ...STATE_HEADERS, "content-type": "application/gzip" });
 }
 
 /** Writes the names that were ever delivered as immutable, before the release that brings new ones is the current one. */
@@ -53,6 +59,8 @@ export async function switchPointer(
     if (error.kind !== "precondition") throw error;
     const standing = await readStanding(store);
     if (standing && standing.text === toPointerText(pointer)) return { etag: standing.etag };
+    // Refused although nothing has changed: a bucket that keeps versions may refuse every condition.
+    if (standing?.etag === expectedEtag) return switchUnconditionally(store, content, headers, expectedEtag);
     throw new OperatorError(
       "moved-meanwhile",
       { release: standing ? parsePointer(standing.text).release : 0 },
@@ -78,14 +86,21 @@ async function switchUnconditionally(
   return store.put(POINTER_KEY, content, headers);
 }
 
-async function readStanding(store: ObjectStore): Promise<{ text: string; etag: string } | undefined> {
-  const found = await store.get(POINTER_KEY);
+const readStanding = (store: ObjectStore): Promise<{ text: string; etag: string } | undefined> =>
+  readSmall(store, POINTER_KEY);
+
+/** A small text object as it stands now. */
+export async function readSmall(
+  store: ObjectStore,
+  key: ObjectKey,
+): Promise<{ text: string; etag: string } | undefined> {
+  const found = await store.get(key);
   if (!found) return undefined;
   const chunks: Uint8Array[] = [];
   for await (const chunk of found.body) chunks.push(chunk);
   return { text: Buffer.concat(chunks).toString("utf8"), etag: found.etag };
 }
 
-function toContent(bytes: Buffer): Content {
+export function toContent(bytes: Buffer): Content {
   return { size: bytes.length, hash: createHash("sha256").update(bytes).digest("hex"), open: () => bytes };
 }

@@ -1,4 +1,4 @@
-import { decideWaitMs, DEFAULT_RETRIES, UNREACHABLE_TRIES } from "../core/retry.ts";
+import { decideWaitMs, DEFAULT_RETRIES, toTries } from "../core/retry.ts";
 import type { Clock } from "../ports/clock.ts";
 import { StoreError, type ListPage, type ObjectStore } from "../ports/object-store.ts";
 import type { Reporter } from "../ports/reporter.ts";
@@ -7,6 +7,8 @@ export interface RetryTools {
   readonly clock: Clock;
   readonly report: Reporter;
   readonly countRetry: () => void;
+  /** The store asked for less at a time. */
+  readonly noteThrottled?: () => void;
 }
 
 const TRANSIENT = new Set(["unreachable", "throttled", "server"]);
@@ -16,6 +18,8 @@ export function withRetries(store: ObjectStore, tools: RetryTools): ObjectStore 
   const again = <T>(call: () => Promise<T>): Promise<T> => retry(call, tools);
   return {
     location: store.location,
+    carriesHeaders: store.carriesHeaders,
+    abandonUploads: (keys) => again(() => store.abandonUploads(keys)),
     list: (below) => retriedList(store, below, tools),
     head: (key) => again(() => store.head(key)),
     get: (key) => again(() => store.get(key)),
@@ -44,15 +48,18 @@ async function* retriedList(
   }, tools);
 }
 
-async function retry<T>(call: () => Promise<T>, { clock, report, countRetry }: RetryTools): Promise<T> {
+async function retry<T>(
+  call: () => Promise<T>,
+  { clock, report, countRetry, noteThrottled }: RetryTools,
+): Promise<T> {
   for (let tried = 1; ; tried++) {
     try {
       return await call();
     } catch (error) {
       if (!(error instanceof StoreError) || !TRANSIENT.has(error.kind)) throw error;
-      const tries = error.kind === "unreachable" ? UNREACHABLE_TRIES : DEFAULT_RETRIES.tries;
+      if (error.kind === "throttled") noteThrottled?.();
       const waitMs = decideWaitMs(
-        { ...DEFAULT_RETRIES, tries },
+        { ...DEFAULT_RETRIES, tries: toTries(error.facts.code) },
         tried,
         clock.random(),
         error.facts.retryAfterMs,

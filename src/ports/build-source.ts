@@ -12,6 +12,8 @@ export interface BuildSource {
   /** Reads and hashes every file that is to be shipped. Throws `no-build`, `link-leaves-build`. */
   read(exclude: readonly string[]): Build;
   open(parcel: Parcel): Content;
+  /** A file that is no longer as it was read; undefined: all are. Looks again at each. */
+  findChanged(parcels: readonly Parcel[]): string | undefined;
   /** Lets go of what was made to read it. */
   close(): void;
 }

@@ -4,6 +4,8 @@ export interface Clock {
   /** Milliseconds from some fixed point; never goes back. */
   monotonicMs(): number;
   sleep(ms: number): Promise<void>;
+  /** Does something again and again; does not keep the program alive. @returns what ends it */
+  every(ms: number, task: () => void): () => void;
   /** From 0 to below 1. */
   random(): number;
 }

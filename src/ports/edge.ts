@@ -1,12 +1,6 @@
+import type { EdgeAbilities } from "../core/model/edge.ts";
+import type { ReadBack } from "../core/read-back.ts";
 import type { UrlPath } from "../core/model/names.ts";
-
-/** What an edge can be asked for. The core plans within it; nothing is assumed that is not said here. */
-export interface EdgeAbilities {
-  /** How many patterns one delivery may ask for. */
-  readonly mostPatterns: number;
-  /** Whether it takes a pattern that stands for everything that begins so. */
-  readonly takesEverything: boolean;
-}
 
 /**
  * A cache in front of the store.
@@ -24,9 +18,15 @@ export interface Edge {
 }
 
 export interface EdgeRequest {
-  /** Identifies the run and the batch, so that a repeated call of one try is not a second batch. */
-  readonly reference: string;
   readonly patterns: readonly UrlPath[];
+  /** A name for a batch of this request, the same for each try of one call, so that a repeated call is no second batch. */
+  readonly nameBatch: (patterns: readonly UrlPath[]) => string;
+  /** Is told what is waited for. */
+  readonly onWait?: (why: string) => void;
+  /** What is to be read back before it counts as confirmed, where the edge's kind asks for that. */
+  readonly readBacks?: readonly ReadBack[];
+  /** Is told of what was read back and is neither old nor new. */
+  readonly onOdd?: (what: string) => void;
 }
 
 export class EdgeError extends Error {

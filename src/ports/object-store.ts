@@ -21,8 +21,12 @@ export interface ObjectStore {
   head(key: ObjectKey): Promise<ObjectFacts | undefined>;
   get(key: ObjectKey): Promise<ReadObject | undefined>;
   put(key: ObjectKey, content: Content, headers: ObjectHeaders, condition?: Condition): Promise<Written>;
-  /** Server-side copy; with `headers` they replace those of the source. Fails with `precondition` when the source changed. */
+  /** Whether objects keep the headers that they are given. */
+  readonly carriesHeaders: boolean;
+  /** Server-side copy; with `headers` they replace those of the source. Fails with `precondition` when the source changed or is gone. */
   copy(from: CopySource, to: ObjectKey, headers?: ObjectHeaders): Promise<Written>;
+  /** Lets go of parts of large objects under these keys that were sent and never put together. @returns how many uploads */
+  abandonUploads(keys: ReadonlySet<ObjectKey>): Promise<number>;
   /** Removes objects; one that is not there counts as removed. */
   remove(keys: readonly ObjectKey[]): Promise<void>;
   /** Whether anybody may read an object, unsigned. */
@@ -68,6 +72,10 @@ export interface CopySource {
   readonly key: ObjectKey;
   /** Absent: whatever stands there. */
   readonly etag?: string | undefined;
+  /** Bytes, where known: very large objects are copied in parts. */
+  readonly size?: number | undefined;
+  /** The copy should get another ETag than its source, where the store can make one. */
+  readonly freshEtag?: boolean | undefined;
 }
 
 export interface Written {
@@ -90,6 +98,9 @@ export type StoreErrorKind =
   | "denied"
   | "precondition"
   | "conditions-unsupported"
+  /** A kind of request that this store does not know. */
+  | "unsupported"
+  | "bucket-taken"
   | "integrity"
   | "other";
 

@@ -1,9 +1,15 @@
 import type { PhaseName } from "../core/model/plan.ts";
-import type { DeliveryResult } from "../core/results.ts";
+import type { Problem } from "../core/problems.ts";
 
 /** What a run tells while it goes on. The terminal, the NDJSON output and the tests listen to the same events. */
 export type DeliveryEvent =
-  | { readonly event: "gathered"; readonly files: number; readonly bytes: number; readonly objects: number }
+  | {
+      readonly event: "gathered";
+      /** What is to be delivered. */ readonly what: string;
+      readonly files: number;
+      readonly bytes: number;
+      readonly objects: number;
+    }
   | {
       readonly event: "phase";
       readonly phase: PhaseName;
@@ -32,7 +38,11 @@ export type DeliveryEvent =
       readonly waitMs: number;
       readonly why: string;
     }
+  | { readonly event: "edge"; readonly edge: string; readonly why: string; readonly seconds: number }
+  /** What speaks against a delivery, whole; `folder` is the build that paths and lines are of. */
+  | { readonly event: "refused"; readonly folder: string; readonly problems: readonly Problem[] }
   | { readonly event: "warning"; readonly code: string; readonly message: string }
-  | { readonly event: "done"; readonly result: DeliveryResult };
+  /** The result of the command: that of a delivery, or whatever another command has. */
+  | { readonly event: "done"; readonly result: object };
 
 export type Reporter = (event: DeliveryEvent) => void;

@@ -1,17 +1,23 @@
-import { mkdirSync } from "node:fs";
+import { mkdirSync, writeFileSync } from "node:fs";
 import type { Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import { join } from "node:path";
 import { openAccessLog } from "./edge/access-log.ts";
+import type { CertificateKind } from "./edge/certificate-kinds.ts";
+import { createCertificate, type Certificate } from "./edge/certificate.ts";
 import { InvalidationApi } from "./edge/invalidations.ts";
 import type { OriginKind } from "./edge/origin.ts";
 import { PointOfPresence } from "./edge/point-of-presence.ts";
+import { PLAIN, type Traits } from "./edge/traits.ts";
+import { Faults, type FaultSettings } from "./faults.ts";
 import { openLedger } from "./ledger.ts";
+import type { AccessPolicy, Asker } from "./store/permissions.ts";
 import { SandboxStore } from "./store/server.ts";
+import type { Identity } from "./store/signature.ts";
 
 export interface SandboxOptions {
   readonly data: string;
-  /** 0: any free one. The invalidation API takes any free one as well. */
+  /** 0: any free one. The invalidation API takes the next one, or any free one. */
   readonly storePort: number;
   /** Of the first point of presence; 0, and for the others: any free one. */
   readonly edgePort: number;
@@ -22,6 +28,16 @@ export interface SandboxOptions {
   readonly origin: OriginKind;
   readonly clientRoutes: boolean;
   readonly query: "ignored" | "keyed";
+  /** Without a bucket, and with an edge that reads only what the bucket's own settings let it: as a new account is. */
+  readonly bare?: boolean | undefined;
+  /** The edge speaks TLS, with such a certificate; absent: plain HTTP. */
+  readonly tls?: CertificateKind | undefined;
+  /** What a second identity may do; absent: there is none. */
+  readonly policy?: AccessPolicy | undefined;
+  /** How the edge behaves where real ones differ; absent: plainly. */
+  readonly traits?: Traits | undefined;
+  /** What goes wrong; absent: nothing. */
+  readonly faults?: FaultSettings | undefined;
 }
 
 /** What a client needs to know; printed as the ready line. */
@@ -37,6 +53,8 @@ export interface SandboxFacts {
   readonly edgeApi: string;
   readonly pops: readonly string[];
   readonly purgeToken: string;
+  /** The identity that the policy binds, where there is one. */
+  readonly limited?: Pick<Identity, "accessKeyId" | "secretAccessKey">;
 }
 
 export interface Sandbox {
@@ -49,34 +67,76 @@ const IDENTITY = {
   accessKeyId: "SANDBOXPRACTICEKEY",
   secretAccessKey: "sandbox-practice-secret-guards-nothing",
 };
+/** The one that a policy binds. */
+const LIMITED = {
+  accessKeyId: "SANDBOXLIMITEDKEY",
+  secretAccessKey: "sandbox-limited-secret-guards-nothing",
+};
+/** What a web identity is given for a while. */
+const LENT = {
+  accessKeyId: "SANDBOXLENTKEY",
+  secretAccessKey: "sandbox-lent-secret-guards-nothing",
+  sessionToken: "sandbox-session-token-guards-nothing",
+};
+const ACCOUNT = "000000000000";
+const toArn = (name: string): string => `arn:aws:iam::${ACCOUNT}:user/${name}`;
 const REGION = "eu-sandbox-1";
 const DISTRIBUTION = "SANDBOX0000001";
 const PURGE_TOKEN = "sandbox-purge-token";
+
+/** What the sandbox has when it is started without any option. */
+export const SANDBOX_DEFAULTS = {
+  ...IDENTITY,
+  bucket: "practice",
+  region: REGION,
+  distribution: DISTRIBUTION,
+  endpoint: "http://127.0.0.1:8450",
+  edgeApi: "http://127.0.0.1:8451",
+  edge: "http://127.0.0.1:8460",
+} as const;
 
 /** Starts the simulated store and, before it, the simulated edge, on loopback. */
 export async function startSandbox(options: SandboxOptions): Promise<Sandbox> {
   const { data, bucket } = options;
   mkdirSync(data, { recursive: true });
   const ledger = openLedger(join(data, "ledger.ndjson"));
-  const identities = [IDENTITY];
-  const store = new SandboxStore({ folder: join(data, "store"), region: REGION, identities, ledger });
-  store.createBucket(bucket);
-  const points = createPoints(options, store);
+  const { policy } = options;
+  const identities = [
+    { ...IDENTITY, arn: toArn("practice") },
+    { ...LENT, arn: toArn("lent"), ...(policy ? { policy } : {}) },
+    ...(policy ? [{ ...LIMITED, arn: toArn("limited"), policy }] : []),
+  ];
+  const faults = new Faults(options.faults);
+  const store = new SandboxStore({
+    folder: join(data, "store"),
+    region: REGION,
+    identities,
+    ledger,
+    faults,
+    lent: LENT,
+  });
+  if (options.bare !== true) store.createBucket(bucket);
+  const certificate = options.tls && (await createCertificate(options.tls, Date.now()));
+  if (certificate) writeFileSync(join(data, "edge-certificate.pem"), certificate.cert);
+  const points = createPoints(options, store, { faults, certificate });
   const api = new InvalidationApi({
     distribution: DISTRIBUTION,
     points,
     propagationMs: options.propagationMs,
     identities,
     ledger,
+    faults,
   });
 
   const servers = [store.server, api.server, ...points.map(({ server }) => server)];
   try {
     const endpoint = await listen(store.server, options.storePort);
-    const edgeApi = await listen(api.server, 0);
+    const edgeApi = await listenBeside(api.server, options);
     const pops: string[] = [];
-    for (const [index, { server }] of points.entries())
-      pops.push(await listen(server, index === 0 ? options.edgePort : 0));
+    for (const [index, { server }] of points.entries()) {
+      const address = await listen(server, index === 0 ? options.edgePort : 0);
+      pops.push(certificate ? address.replace("http:", "https:") : address);
+    }
     const facts = {
       endpoint,
       edge: pops[0] ?? "",
@@ -87,6 +147,7 @@ export async function startSandbox(options: SandboxOptions): Promise<Sandbox> {
       edgeApi,
       pops,
       purgeToken: PURGE_TOKEN,
+      ...(options.policy ? { limited: LIMITED } : {}),
     };
     return { facts, close: () => shutAll(servers) };
   } catch (error) {
@@ -96,11 +157,24 @@ export async function startSandbox(options: SandboxOptions): Promise<Sandbox> {
 }
 
 function createPoints(
-  { data, bucket, points, query, origin, clientRoutes }: SandboxOptions,
+  { data, bucket, points, query, origin, clientRoutes, bare, traits = PLAIN }: SandboxOptions,
   store: SandboxStore,
+  { faults, certificate }: { readonly faults: Faults; readonly certificate: Certificate | undefined },
 ): PointOfPresence[] {
   const log = openAccessLog(join(data, "edge-access.log"));
-  const originOptions = { kind: origin, index: "index.html", notFound: "404.html", clientRoutes };
+  const source = `arn:aws:cloudfront::${ACCOUNT}:distribution/${DISTRIBUTION}`;
+  // A website endpoint knows no identities.
+  const asker: Asker =
+    origin === "website"
+      ? { kind: "anybody" }
+      : { kind: "service", service: "cloudfront.amazonaws.com", source };
+  const mayRead = (key: string): boolean => store.mayRead(bucket, key, asker);
+  const originOptions = {
+    kind: origin,
+    ...{ index: "index.html", notFound: "404.html" },
+    ...{ clientRoutes, traits },
+    ...(bare === true ? { mayRead } : {}),
+  };
   return Array.from({ length: points }, (_, index) => {
     const table = () => store.findTable(bucket);
     return new PointOfPresence({
@@ -109,9 +183,18 @@ function createPoints(
       origin: originOptions,
       query,
       purgeToken: PURGE_TOKEN,
+      certificate,
       log,
+      faults,
     });
   });
+}
+
+/** The invalidation API stands beside the store, so that settings can name it; where that port is taken, at any free one. */
+function listenBeside(server: Server, { storePort, edgePort }: SandboxOptions): Promise<string> {
+  const port = storePort + 1;
+  if (storePort === 0 || port === edgePort) return listen(server, 0);
+  return listen(server, port).catch(() => listen(server, 0));
 }
 
 /** @returns its address */

@@ -3,6 +3,7 @@ import { toBasePath, type AddressRules } from "../core/addresses.ts";
 import type { Serves } from "../core/aliases.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { HeaderRules } from "../core/headers.ts";
+import type { Readers } from "../core/policies.ts";
 import type { RedirectRule } from "../core/redirects.ts";
 import type { RetentionRule } from "../core/retention.ts";
 import type { LoadedSettings } from "./load.ts";
@@ -25,6 +26,10 @@ export interface Target {
   readonly rules: HeaderRules;
   readonly addresses: AddressRules;
   readonly redirects: readonly RedirectRule[];
+  /** Whether an object can send visitors elsewhere. */
+  readonly carriesRedirects: boolean;
+  /** Whether names must be such as a file system can hold. */
+  readonly plainNames: boolean;
   /** Whether the bucket's website settings are this site's alone to write. */
   readonly ownsWebsite: boolean;
   /** What stands before keys in the bucket. */
@@ -33,10 +38,18 @@ export interface Target {
   readonly store: StoreSettings;
   /** From the store outwards; none: an empty list. */
   readonly edges: readonly NamedEdgeSettings[];
+  /** Ids of the edges that are distributions. */
+  readonly distributions: readonly string[];
+  /** Who is to read the site from the store. */
+  readonly readers: Readers;
   readonly url?: string | undefined;
+  /** Headers that every answer must have; `*`: any value. */
+  readonly expectedHeaders: Readonly<Record<string, string>>;
   readonly ask: boolean;
   readonly retention: RetentionRule;
   readonly vanishShare: number;
+  /** How long a hold lasts that nobody renews. */
+  readonly leaseSeconds: number;
 }
 
 export type NamedEdgeSettings = Exclude<EdgeSettings, { kind: "none" }> & { readonly name: string };
@@ -83,6 +96,7 @@ export function chooseTarget(
       types: settings.types,
       headers: [...settings.headers, ...destination.headers],
       edgeCanForget: edges.length > 0,
+      askedAnew: decideAskedAnew(edges, build.clientRoutes),
     },
     addresses: {
       forms: settings.addresses.pages ?? ["file", "folder"],
@@ -90,16 +104,32 @@ export function chooseTarget(
       indexName: build.entry.slice(build.entry.lastIndexOf("/") + 1),
     },
     redirects: settings.redirects,
+    carriesRedirects: destination.store.kind === "s3",
+    plainNames: destination.store.kind === "folder",
     ownsWebsite: destination.store.kind === "s3" && destination.store.ownsWebsite,
     bucketPrefix: destination.store.kind === "s3" ? destination.store.prefix : "",
     compression: settings.compression,
-    store: destination.store,
+    store:
+      destination.store.kind === "folder"
+        ? { ...destination.store, folder: resolve(folder, destination.store.folder) }
+        : destination.store,
     edges,
+    distributions: edges.flatMap((edge) => (edge.kind === "distribution" ? [edge.id] : [])),
+    readers: decideReaders(destination.store, edges),
     url: destination.url,
+    expectedHeaders: destination.expect?.headers ?? {},
     ask: destination.ask,
     retention: { releases: destination.retain.releases, forSeconds: destination.retain.for },
     vanishShare: destination.guards.vanish,
+    leaseSeconds: destination.hold.lease,
   };
+}
+
+/** A website endpoint knows no identities; a distribution that reads exact keys has one, and then nobody else need read. */
+function decideReaders(store: StoreSettings, edges: readonly NamedEdgeSettings[]): Readers {
+  if (store.kind === "folder") return "public";
+  const isSigned = edges[0]?.kind === "distribution" && store.serves === "objects";
+  return store.readers ?? (isSigned ? "edge-only" : "public");
 }
 
 function chooseDestination({ destinations }: Settings, asked: string | undefined): string {
@@ -115,6 +145,25 @@ function chooseDestination({ destinations }: Settings, asked: string | undefined
     throw new OperatorError("destination-unclear", { names: shown });
   return only;
 }
+
+/** What edges can't be asked to forget under all addresses that visitors make up is not to be held there. */
+function decideAskedAnew(
+  edges: readonly NamedEdgeSettings[],
+  clientRoutes: boolean,
+): NonNullable<HeaderRules["askedAnew"]> {
+  const deaf = edges.find((edge) => edge.query !== "ignored" && !reachesQueries(edge));
+  const queries =
+    deaf && `the edge ${deaf.name} may hold them under any query and can't be asked to forget those`;
+  return {
+    ...(queries === undefined ? {} : { page: queries, entry: queries }),
+    ...(clientRoutes && edges.length > 0
+      ? { entry: "it answers under every unknown address, and nobody can list those" }
+      : {}),
+  };
+}
+
+const reachesQueries = (edge: NamedEdgeSettings): boolean =>
+  edge.kind === "distribution" ? edge.wildcard !== "none" && edge.wildcards > 0 : edge.patterns !== "none";
 
 /** A cache that is to be purged needs an address. */
 function refuseNowhere(edges: readonly NamedEdgeSettings[], name: string, url: string | undefined): void {
@@ -138,7 +187,6 @@ function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {
 /** What the settings can say and this version can't do: said by name, never passed over. */
 function refuseWhatComesLater(destination: DestinationSettings): void {
   const later: readonly (readonly [boolean, string, string])[] = [
-    [destination.store.kind === "folder", "delivering to a folder", "store.kind: folder"],
     [destination.state !== undefined, "a state part in a bucket of its own", "state"],
     [destination.noIndex, "keeping search engines out", "noIndex"],
     [
@@ -146,11 +194,6 @@ function refuseWhatComesLater(destination: DestinationSettings): void {
         (destination.store.acl ?? destination.store.encryption) !== undefined,
       "access lists and encryption of objects",
       "store.acl, store.encryption",
-    ],
-    [
-      [destination.edge].flat().some((edge) => edge.kind === "purge" && edge.patterns !== "none"),
-      "purging by pattern",
-      "edge.patterns",
     ],
   ];
   const [first] = later.filter(([present]) => present);

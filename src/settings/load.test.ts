@@ -71,7 +71,7 @@ test.each<[string, string, string]>([
   [
     "a key of another kind",
     WHOLE.replace("id: EXAMPLE0000001", "id: E, url: http://x"),
-    "  courier.yaml:12:40: destinations.production.edge: unknown key url; allowed: kind, id, endpoint, region, profile, patterns, wildcards, wildcard, worth, confirmWithin, name, minimumFreshness, holdsFor, query",
+    "  courier.yaml:12:40: destinations.production.edge: unknown key url; allowed: kind, id, endpoint, region, profile, patterns, wildcards, wildcard, worth, confirmWithin, name, minimumFreshness, holdsFor, query, negative",
   ],
 ])("%s is named with its place", (_, text, problem) => {
   const found = problemsOf(text, { EDGE_TOKEN: "t" });

@@ -103,7 +103,10 @@ const named = (expected: string): string => NAMES[expected] ?? expected;
 function describe(value: unknown): string {
   if (value === undefined || value === null) return "nothing";
   if (Array.isArray(value)) return "a list";
-  return typeof value === "object" ? "a group of keys" : JSON.stringify(value);
+  // A name and password in an address are wrong there; even so they are not shown.
+  return typeof value === "object"
+    ? "a group of keys"
+    : JSON.stringify(value).replace(/\/\/[^/@\s"]*@/g, "//[hidden]@");
 }
 
 export function valueAt(data: unknown, path: readonly PropertyKey[]): unknown {

@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { PAGE_FORMS } from "../core/addresses.ts";
+import { READERS } from "../core/policies.ts";
 import { DURATION, parseBytes, parseSeconds, parseShare, PERCENT, SIZE } from "./units.ts";
 
 /**
@@ -16,7 +17,10 @@ const text = z.string().min(1, "some text");
 const glob = text.describe("a glob over the build's paths: * within a folder, ** across folders");
 const httpUrl = z
   .string()
-  .regex(/^https?:\/\/[^/?#\s]+([/][^?#\s]*)?$/, "an address that starts with http:// or https://");
+  .regex(
+    /^https?:\/\/[^/?#\s@]+([/][^?#\s]*)?$/,
+    "an address that starts with http:// or https://, without a name or password in it",
+  );
 
 /** Headers that an object can carry; every other one belongs to the edge. */
 const CARRIED =
@@ -61,8 +65,14 @@ const s3Store = z
     prefix: bucketPrefix.default(""),
     addressing: z.enum(["path", "host"]).optional(),
     serves: z.enum(["website", "objects"]).default("objects"),
+    readers: z
+      .enum(READERS)
+      .optional()
+      .describe("who may read the site from the store; provision sees to it"),
     profile: text.optional(),
-    identity: text.optional(),
+    identity: text
+      .optional()
+      .describe("the delivering identity as policies name it, or the role that CI takes on"),
     ownsWebsite: z.boolean().default(false),
     encryption: text.optional(),
     acl: text.optional(),
@@ -75,9 +85,15 @@ const folderStore = z.strictObject({ kind: z.literal("folder"), folder: text });
 
 const edgeCommon = {
   name: text.optional(),
-  minimumFreshness: duration.optional(),
-  holdsFor: duration.optional(),
-  query: z.enum(["ignored", "keyed"]).optional(),
+  minimumFreshness: duration
+    .optional()
+    .describe("how long it holds at least, whatever responses say; 0s: it keeps to what they say"),
+  holdsFor: duration.optional().describe("how long it holds a response that says nothing of its freshness"),
+  query: z
+    .enum(["ignored", "keyed"])
+    .optional()
+    .describe("whether it holds /news/?a=1 apart from /news/; not said: it is taken to do so"),
+  negative: duration.optional().describe("how long it holds 'not found'; 0s: not at all"),
 };
 const distributionEdge = z.strictObject({
   kind: z.literal("distribution"),
@@ -102,7 +118,6 @@ const purgeEdge = z.strictObject({
   patterns: z.enum(["none", "path", "ban"]).default("none"),
   encodings: z.array(z.string()).optional(),
   settle: duration.default(2),
-  negative: duration.optional(),
   ...edgeCommon,
 });
 const noEdge = z.strictObject({ kind: z.literal("none"), name: text.optional() });

@@ -2,7 +2,7 @@ import { toDeliveryResult } from "../core/delivery-result.ts";
 import type { DeliveryResult } from "../core/results.ts";
 import type { Delivery } from "./delivery.ts";
 import { planOutlook } from "./outlook.ts";
-import { assertNotRefused } from "./deliver.ts";
+import { assertNotRefused } from "./refuse.ts";
 
 /** What a delivery would do, as the same object that it would report; writes nothing. */
 export async function compare(
@@ -10,8 +10,9 @@ export async function compare(
   options: { readonly all: boolean },
 ): Promise<DeliveryResult> {
   const { target, requests } = delivery;
-  const { decision, state, parcels } = await planOutlook(delivery);
-  assertNotRefused(decision);
+  const outlook = await planOutlook(delivery);
+  assertNotRefused(outlook, delivery.report);
+  const { decision, state, parcels } = outlook;
   return toDeliveryResult({
     ...target,
     decision,

@@ -1,9 +1,12 @@
+import { createHash, hash } from "node:crypto";
+import type { AddressRules } from "../core/addresses.ts";
 import { compareParcels } from "../core/compare.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery.ts";
 import { OperatorError } from "../core/failures.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
 import { analyseBuild, hasUnknownImmutables, type Analysis } from "../core/analysis.ts";
-import { POINTER_KEY } from "../core/model/names.ts";
+import { POINTER_KEY, type ObjectKey } from "../core/model/names.ts";
+import { toPointerText } from "../core/waybill.ts";
 import { longestPageFreshness, type Build, type ExplainedParcel } from "../core/parcels.ts";
 import { applyEncodedForms } from "../core/stored-encoding.ts";
 import { encodeParcels } from "../gather/encode.ts";
@@ -12,7 +15,10 @@ import {
   readDestination,
   readImmutableNames,
   readWaybill,
+  type Candidate,
 } from "../gather/read-destination.ts";
+import type { Parcel } from "../core/model/parcel.ts";
+import type { BuildSource } from "../ports/build-source.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
 import type { Delivery } from "./delivery.ts";
 
@@ -23,20 +29,34 @@ export interface Outlook {
   readonly parcels: readonly ExplainedParcel[];
   readonly state: DestinationState;
   readonly decision: DeliveryDecision;
+  readonly addresses: AddressRules;
+  /** The release that is put back; absent: a build is delivered. */
+  readonly redelivers?: number;
 }
 
 /** Reads the build and the destination and decides the delivery; writes nothing. */
 export async function planOutlook(delivery: Delivery): Promise<Outlook> {
-  const outlook = await planAgain(delivery, delivery.source.read(delivery.target.exclude));
-  const { build, state } = outlook;
+  const build = delivery.source.read(delivery.target.exclude);
+  if (build.files.length > VERY_MANY) delivery.machine.spareMemory();
+  const outlook = await planAgain(delivery, build);
+  const { state } = outlook;
   const bytes = build.files.reduce((sum, { size }) => sum + size, 0);
-  delivery.report({ event: "gathered", files: build.files.length, bytes, objects: state.listing.length });
+  delivery.report({
+    event: "gathered",
+    what: "build",
+    files: build.files.length,
+    bytes,
+    objects: state.listing.length,
+  });
   return outlook;
 }
 
+/** Above this many files memory counts more than a second. */
+const VERY_MANY = 25_000;
+
 /** The same for a build that was read before: after a person's answer, or another run's delivery. */
 export async function planAgain(delivery: Delivery, build: Build): Promise<Outlook> {
-  const { target, store, allowed, author } = delivery;
+  const { target, store } = delivery;
   let state = await readDestination(store, target.destination);
   let analysed = analyseBuild(build, target, state);
   if (hasUnknownImmutables(analysed, state)) {
@@ -44,24 +64,64 @@ export async function planAgain(delivery: Delivery, build: Build): Promise<Outlo
     if (state.immutable?.size !== 0) analysed = analyseBuild(build, target, state);
   }
   const analysis = encodeAnalysis(delivery, analysed, state);
+  assertRetentionCoversPages(delivery, analysis.parcels);
+  return { build, ...(await decideOutlook(delivery, state, analysis)) };
+}
+
+/** What is to stand against what stands: looks at what no record can be trusted about, then decides. */
+export async function decideOutlook(
+  delivery: Delivery,
+  state: DestinationState,
+  analysis: Analysis,
+  isWayBack = false,
+): Promise<Omit<Outlook, "build">> {
+  const { target, store, allowed, author, source, edges } = delivery;
   const { parcels } = analysis;
-  assertRetentionCoversPages(delivery, parcels);
-  const { unprobed, changes } = compareParcels(parcels, state);
-  const probes = await probeObjects(store, unprobed);
+  const before = compareParcels(parcels, state);
+  const byKey = new Map(parcels.map((parcel) => [parcel.key, parcel]));
+  const findCandidate = (key: ObjectKey): Candidate | undefined =>
+    isWayBack ? undefined : toCandidate(byKey.get(key), source);
+  const probes = await probeObjects(store, before, state.listing, findCandidate);
+  const comparison = probes.size > 0 ? compareParcels(parcels, state, probes) : before;
   const decision = decideDelivery({
     ...target,
     analysis,
     state,
-    probes,
-    edges: delivery.edges.map(({ name, abilities }) => ({ name, ...abilities })),
+    comparison,
+    edges: edges.map(({ name, abilities }) => ({ name, ...abilities })),
     allowed,
     sequence: author.sequence,
     // Asked only when something is about to be written: an unchanged build costs no request more.
-    isExposed: state.pointer !== undefined && changes.length > 0 && (await store.isPublic(POINTER_KEY)),
+    exposedAt: before.changes.length > 0 ? await findExposure(delivery, state) : undefined,
     olderWaybills: await readOlderWaybills(store, state, target.retention),
+    isWayBack,
   });
-  return { build, analysis, parcels, state, decision };
+  return { analysis, parcels, state, decision, addresses: target.addresses };
 }
+
+/** Where anybody may read our records: from the store, unsigned, or at the site's address, through whatever reads it there. */
+async function findExposure(
+  { store, site, target }: Delivery,
+  { pointer }: DestinationState,
+): Promise<"store" | "site" | undefined> {
+  if (!pointer) return undefined;
+  if (target.store.kind !== "folder" && (await store.isPublic(POINTER_KEY))) return "store";
+  const answer = await site?.ask(target.addresses.basePath + POINTER_KEY);
+  const isOurs = answer?.status === 200 && answer.hash === hash("sha256", toPointerText(pointer));
+  return isOurs ? "site" : undefined;
+}
+
+/** The build's own bytes, small enough to be read for a comparison by MD5. */
+function toCandidate(parcel: Parcel | undefined, source: BuildSource): Candidate | undefined {
+  if (!parcel || parcel.size > MOST_FOR_MD5 || parcel.redirectsTo !== undefined) return undefined;
+  const md5 = (): string => {
+    const bytes = source.open(parcel).open();
+    return bytes instanceof Uint8Array ? createHash("md5").update(bytes).digest("hex") : "";
+  };
+  return { hash: parcel.storedHash, size: parcel.size, md5 };
+}
+
+const MOST_FOR_MD5 = 8 * 1024 * 1024;
 
 /** The same with what is to be stored encoded, where the settings ask for it. */
 function encodeAnalysis({ target, source }: Delivery, analysis: Analysis, state: DestinationState): Analysis {

@@ -1,5 +1,6 @@
 import CachePolicy from "http-cache-semantics";
 import type { OriginAnswer } from "./origin.ts";
+import type { Traits } from "./traits.ts";
 
 /** A request as far as a cache looks at it. */
 export interface CacheRequest {
@@ -20,15 +21,18 @@ export interface CachedAnswer extends OriginAnswer {
 
 export type Fetch = (ifNoneMatch: string | undefined) => Promise<OriginAnswer>;
 
-/** A 404 without a word on its freshness is held for this long. */
-const NEGATIVE_SECONDS = 10;
-
 /** One point of presence's cache (RFC 9111, as a shared cache): policy by a general library, storage here. */
 export class EdgeCache {
   private readonly entries = new Map<string, Entry[]>();
+  /** Copies that are served once more before they are gone. */
+  private readonly lastTimes = new Map<string, Entry[]>();
+
+  constructor(private readonly traits: Traits) {}
 
   /** Answers from the cache or from the origin. `key` is what the edge tells answers apart by. */
   async answer(key: string, request: CacheRequest, fetch: Fetch): Promise<CachedAnswer> {
+    const last = this.lastTimes.get(key)?.pop();
+    if (last) return { ...withAge(last), cacheStatus: "hit; detail=soft-purged" };
     const held = this.entries.get(key)?.find(({ policy }) => policy.satisfiesWithoutRevalidation(request));
     if (held) {
       const ttl = Math.round(held.policy.timeToLive() / 1000);
@@ -40,7 +44,7 @@ export class EdgeCache {
     if (stale && fresh.status === 304) {
       const { policy } = stale.policy.revalidatedPolicy(request, {
         status: 304,
-        headers: toPolicyHeaders(fresh),
+        headers: this.toPolicyHeaders(fresh),
       });
       const renewed = {
         policy,
@@ -51,10 +55,10 @@ export class EdgeCache {
     }
     const policy = new CachePolicy(
       request,
-      { status: fresh.status, headers: toPolicyHeaders(fresh) },
+      { status: fresh.status, headers: this.toPolicyHeaders(fresh) },
       { shared: true },
     );
-    const stored = policy.storable();
+    const stored = policy.storable() && !(this.traits.dropsZero && policy.timeToLive() === 0);
     if (stored) this.store(key, { policy, answer: fresh });
     else this.entries.delete(key);
     return { ...fresh, cacheStatus: `fwd=${stale ? "stale" : "uri-miss"}${stored ? "; stored" : ""}` };
@@ -62,13 +66,15 @@ export class EdgeCache {
 
   /** Lets go of one address. @returns whether it was held */
   forget(key: string): boolean {
+    const held = this.entries.get(key);
+    if (held && this.traits.softPurge) this.lastTimes.set(key, held.slice(0, 1));
     return this.entries.delete(key);
   }
 
   /** Lets go of every address that fits. @returns how many were held */
   forgetAll(fits: (key: string) => boolean): number {
     const keys = [...this.entries.keys()].filter(fits);
-    for (const key of keys) this.entries.delete(key);
+    for (const key of keys) this.forget(key);
     return keys.length;
   }
 
@@ -79,18 +85,20 @@ export class EdgeCache {
     // Variants stand beside each other as long as they are fresh; without `Vary` the newest is the only one.
     this.entries.set(key, "vary" in entry.answer.headers ? [entry, ...others] : [entry]);
   }
-}
 
-/**
- * What the policy decides by. A 404 that says nothing of its freshness gets ours; `must-revalidate` is left out, since the
- * library takes it for 'always', while it forbids only to serve what is stale (RFC 9111 §5.2.2.2), which is never done here.
- */
-function toPolicyHeaders({ status, headers }: OriginAnswer): Record<string, string> {
-  const said = headers["cache-control"];
-  if (said !== undefined) return { ...headers, "cache-control": said.replace(/,?\s*must-revalidate/, "") };
-  return status === 404
-    ? { ...headers, "cache-control": `max-age=0, s-maxage=${NEGATIVE_SECONDS}` }
-    : { ...headers };
+  /**
+   * What the policy decides by. A 404 that says nothing of its freshness gets ours; `must-revalidate` is left out, since the
+   * library takes it for 'always', while it forbids only to serve what is stale (RFC 9111 §5.2.2.2), which is never done here.
+   */
+  private toPolicyHeaders({ status, headers }: OriginAnswer): Record<string, string> {
+    const { negativeSeconds, minimumSeconds } = this.traits;
+    const said =
+      headers["cache-control"] ?? (status === 404 ? `max-age=0, s-maxage=${negativeSeconds}` : undefined);
+    if (said === undefined) return { ...headers };
+    const fresh = /s-maxage=(\d+)/.exec(said)?.[1] ?? /max-age=(\d+)/.exec(said)?.[1] ?? "0";
+    const least = Number(fresh) < minimumSeconds ? `public, s-maxage=${minimumSeconds}` : said;
+    return { ...headers, "cache-control": least.replace(/,?\s*must-revalidate/, "") };
+  }
 }
 
 const withAge = ({ policy, answer }: Entry): OriginAnswer => ({

@@ -2,8 +2,10 @@ import { randomBytes } from "node:crypto";
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { receiveText } from "../store/body.ts";
 import { ProtocolError } from "../store/failure.ts";
+import { judge, refuse } from "../store/permissions.ts";
 import { authenticate, type Identity } from "../store/signature.ts";
 import { many, parseXml, toErrorXml, toXml } from "../store/xml.ts";
+import { strike, type Faults } from "../faults.ts";
 import type { Ledger } from "../ledger.ts";
 import type { PointOfPresence } from "./point-of-presence.ts";
 
@@ -14,6 +16,7 @@ export interface InvalidationOptions {
   readonly propagationMs: number;
   readonly identities: readonly Identity[];
   readonly ledger: Ledger;
+  readonly faults: Faults;
 }
 
 interface Batch {
@@ -47,7 +50,13 @@ export class InvalidationApi {
       : batch === undefined
         ? "ListInvalidations"
         : "GetInvalidation";
-    const { status, xml, code } = await this.respond(request, distribution, batch).catch(toRefusal);
+    const fault = this.options.faults.choose({ part: "edge-api", operation, key: path });
+    const isLost = fault?.fault === "lost-invalidation";
+    const goesOn = strike(fault, request, response);
+    if (!(await goesOn.catch(() => true))) return;
+    const { status, xml, code } = await goesOn
+      .then(() => this.respond(request, distribution, batch, isLost))
+      .catch(toRefusal);
     response.writeHead(status, { "content-type": "text/xml" }).end(xml);
     const refused = code === undefined ? {} : { code };
     this.options.ledger.note({
@@ -64,23 +73,28 @@ export class InvalidationApi {
     request: IncomingMessage,
     distribution: string | undefined,
     batch: string | undefined,
+    isLost: boolean,
   ): Promise<ApiAnswer> {
     const { identities } = this.options;
     const facts = { method: request.method ?? "", target: request.url ?? "/", headers: request.headers };
-    if (!authenticate(facts, { identities, region: "us-east-1", service: "cloudfront", nowMs: Date.now() })) {
-      throw new ProtocolError(403, "AccessDenied", "Access denied.");
-    }
+    const rules = { identities, region: "us-east-1", service: "cloudfront" as const, nowMs: Date.now() };
+    const identity = authenticate(facts, rules);
+    if (!identity) throw new ProtocolError(403, "AccessDenied", "Access denied.");
+    const action = `cloudfront:${request.method === "POST" ? "CreateInvalidation" : "GetInvalidation"}`;
+    const resource = `arn:aws:cloudfront::000000000000:distribution/${distribution}`;
+    if (identity.policy && judge(identity.policy, { action, resource }) !== "allow")
+      refuse({ action, resource });
     if (distribution !== this.options.distribution) {
       throw new ProtocolError(404, "NoSuchDistribution", "The specified distribution does not exist.");
     }
     if (request.method === "POST") {
-      return { status: 201, xml: toBatchXml(this.create(parseBatch(await receiveText(request)))) };
+      return { status: 201, xml: toBatchXml(this.create(parseBatch(await receiveText(request)), isLost)) };
     }
     return { status: 200, xml: batch === undefined ? this.toListXml() : toBatchXml(this.find(batch)) };
   }
 
   /** The same reference with the same paths is the same batch; with others it is refused. */
-  private create({ reference, paths }: { reference: string; paths: string[] }): Batch {
+  private create({ reference, paths }: { reference: string; paths: string[] }, isLost: boolean): Batch {
     const known = this.batches.find((batch) => batch.reference === reference);
     if (known) {
       if (known.paths.join("\n") !== paths.join("\n"))
@@ -108,7 +122,9 @@ export class InvalidationApi {
       done: false,
     };
     this.batches.push(batch);
-    this.propagate(batch);
+    // Confirmed, and yet nothing was let go.
+    if (isLost) batch.done = true;
+    else this.propagate(batch);
     return batch;
   }
 
@@ -161,7 +177,7 @@ function toRefusal(error: unknown): ApiAnswer {
 
 /** A path reaches exactly itself, a trailing `*` everything that begins so, with any query. */
 const isMatch = (pattern: string, key: string): boolean =>
-  pattern.endsWith("*") ? key.startsWith(pattern.slice(0, -1)) : key === pattern;
+  pattern.endsWith("*") ? key.startsWith(pattern.slice(0, -1)) : key.replace(/ .*/, "") === pattern;
 
 function parseBatch(text: string): { reference: string; paths: string[] } {
   const { CallerReference: reference, Paths: paths } = parseXml(text, "InvalidationBatch") as {

@@ -1,4 +1,7 @@
 import { readFile } from "node:fs/promises";
+import { ProtocolError } from "../store/failure.ts";
+import { toErrorXml } from "../store/xml.ts";
+import type { Traits } from "./traits.ts";
 import type { ObjectTable, StoredObject } from "../store/object-table.ts";
 
 /** How the endpoint that the edge reads from resolves addresses. */
@@ -17,6 +20,9 @@ export interface OriginOptions {
   readonly notFound: string;
   /** An unknown address is answered with the index page. */
   readonly clientRoutes: boolean;
+  readonly traits: Traits;
+  /** Whether the store lets this edge read a key; absent: every key but the tool's own part. */
+  readonly mayRead?: ((key: string) => boolean) | undefined;
 }
 
 /**
@@ -24,12 +30,18 @@ export interface OriginOptions {
  * `/news/` and answers with its error document; an objects endpoint knows exact keys only, and the edge itself its root.
  */
 export async function askOrigin(
-  table: ObjectTable,
+  findTable: () => ObjectTable,
   path: string,
   ifNoneMatch: string | undefined,
   options: OriginOptions,
 ): Promise<OriginAnswer> {
-  const key = decodePath(path);
+  const { traits } = options;
+  const table = findTableOrRefusal(findTable);
+  if ("status" in table) return table;
+  if (traits.originDenied) return toDenial();
+  const key = traits.originPrefix + decodePath(path);
+  if (options.mayRead)
+    return askAsConfigured(table, path, ifNoneMatch, { ...options, mayRead: options.mayRead });
   const routed = options.kind === "website" ? findRoute(table, key) : undefined;
   if (routed) return routed;
   const found = findObject(table, key, options);
@@ -44,11 +56,66 @@ export async function askOrigin(
   ) {
     return { status: 302, headers: { location: `${path}/` }, body: Buffer.alloc(0) };
   }
-  const fallback = table.get(options.clientRoutes ? options.index : options.notFound);
-  if (fallback && (options.kind === "website" || options.clientRoutes))
-    return toAnswer(table, fallback, options.clientRoutes ? 200 : 404);
-  return { status: 404, headers: { "content-type": "text/plain" }, body: Buffer.from("not found\n") };
+  const fallback = table.get(traits.originPrefix + (options.clientRoutes ? options.index : options.notFound));
+  // Where the endpoint has no error document, the edge itself answers with the page.
+  if (fallback) return toAnswer(table, fallback, options.clientRoutes ? 200 : 404);
+  return toFailure(404, "NoSuchKey", "The specified key does not exist.", { Key: key });
 }
+
+/** A bucket that is not there is answered like anything that is missing. */
+function findTableOrRefusal(findTable: () => ObjectTable): ObjectTable | OriginAnswer {
+  try {
+    return findTable();
+  } catch (error) {
+    if (!(error instanceof ProtocolError)) throw error;
+    return toFailure(error.status, error.code, error.message);
+  }
+}
+
+type ConfiguredOptions = OriginOptions & { readonly mayRead: (key: string) => boolean };
+
+/** The same as the bucket is set up: who may read, and which documents a website endpoint has. */
+async function askAsConfigured(
+  table: ObjectTable,
+  path: string,
+  ifNoneMatch: string | undefined,
+  options: ConfiguredOptions,
+): Promise<OriginAnswer> {
+  const { kind, traits, mayRead } = options;
+  const { website } = table.settings;
+  const key = traits.originPrefix + decodePath(path);
+  if (kind === "website" && !website)
+    return toFailure(
+      404,
+      "NoSuchWebsiteConfiguration",
+      "The specified bucket does not have a website configuration",
+    );
+  const index = website?.index ?? options.index;
+  const isFolder = key === "" || key.endsWith("/");
+  const isRoot = key === traits.originPrefix && !traits.noRootDocument;
+  const named = isFolder && (kind === "website" || isRoot) ? key + index : key;
+  const found = table.get(named);
+  if (found && mayRead(named)) {
+    const { redirect } = found;
+    if (redirect !== undefined && kind === "website")
+      return { status: 301, headers: { ...found.headers, location: redirect }, body: Buffer.alloc(0) };
+    return toAnswer(table, found, 200, ifNoneMatch);
+  }
+  if (kind === "website" && !isFolder && !found && mayRead(`${key}/${index}`) && table.get(`${key}/${index}`))
+    return { status: 302, headers: { location: `${path}/` }, body: Buffer.alloc(0) };
+  // Who may not list is not told what is missing: both are 403.
+  const error = kind === "website" ? website?.error : undefined;
+  const page = error === undefined || !mayRead(error) ? undefined : table.get(error);
+  return page ? toAnswer(table, page, 403) : toDenial();
+}
+
+const toDenial = (): OriginAnswer => toFailure(403, "AccessDenied", "Access Denied");
+
+const toFailure = (status: number, code: string, message: string, more: object = {}): OriginAnswer => ({
+  status,
+  headers: { "content-type": "application/xml" },
+  body: Buffer.from(toErrorXml({ Code: code, Message: message, ...more })),
+});
 
 /** A website endpoint's routing rules count before what stands there; the first that matches. */
 function findRoute(table: ObjectTable, key: string): OriginAnswer | undefined {
@@ -66,10 +133,11 @@ function findRoute(table: ObjectTable, key: string): OriginAnswer | undefined {
 function findObject(
   table: ObjectTable,
   key: string,
-  { kind, index }: OriginOptions,
+  { kind, index, traits }: OriginOptions,
 ): StoredObject | undefined {
-  if (key.startsWith(".courier/")) return undefined;
-  if (key === "") return table.get(index);
+  // What the tool writes down, of this destination and of any below or beside it.
+  if (/(^|\/)\.courier\//.test(key)) return undefined;
+  if (key === traits.originPrefix && !traits.noRootDocument) return table.get(key + index);
   return kind === "website" && key.endsWith("/") ? table.get(key + index) : table.get(key);
 }
 

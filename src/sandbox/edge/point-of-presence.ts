@@ -1,8 +1,13 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
+import { createServer as createSecureServer } from "node:https";
 import { brotliCompressSync, constants, gzipSync } from "node:zlib";
+import { millisecondsOf, strike, type Faults } from "../faults.ts";
+import { ProtocolError } from "../store/failure.ts";
 import type { ObjectTable } from "../store/object-table.ts";
 import { EdgeCache, type CachedAnswer } from "./cache.ts";
+import type { Certificate } from "./certificate.ts";
 import { askOrigin, type OriginOptions } from "./origin.ts";
+import type { Traits } from "./traits.ts";
 
 export interface PointOptions {
   readonly name: string;
@@ -12,7 +17,10 @@ export interface PointOptions {
   /** Whether `/a?x=1` and `/a` are held apart. */
   readonly query: "ignored" | "keyed";
   readonly purgeToken: string;
+  /** Absent: it speaks plain HTTP. */
+  readonly certificate?: Certificate | undefined;
   readonly log: (line: AccessLine) => void;
+  readonly faults: Faults;
 }
 
 /** What the access log says of one request. */
@@ -35,32 +43,63 @@ const LEAST_COMPRESSED = 1024;
 /** One point of presence: a caching proxy with a port of its own. */
 export class PointOfPresence {
   readonly server: Server;
-  readonly cache = new EdgeCache();
+  readonly cache: EdgeCache;
+  private readonly answered = new WeakMap<object, number>();
 
   constructor(private readonly options: PointOptions) {
-    this.server = createServer((request, response) => void this.handle(request, response));
+    this.cache = new EdgeCache(options.origin.traits);
+    const answer = (request: IncomingMessage, response: ServerResponse): void => {
+      void this.handle(request, response);
+    };
+    const { certificate } = options;
+    this.server = certificate ? createSecureServer(certificate, answer) : createServer(answer);
     this.server.keepAliveTimeout = 60_000;
   }
 
-  /** What answers are told apart by. */
-  keyOf(target: string): string {
-    return this.options.query === "keyed" ? target : target.replace(/\?.*$/s, "");
+  private get traits(): Traits {
+    return this.options.origin.traits;
+  }
+
+  /** What answers are told apart by; the address comes first, so that patterns fit. */
+  private keyOf(target: string, { headers }: IncomingMessage): string {
+    const address = this.options.query === "keyed" ? target : target.replace(/\?.*$/s, "");
+    const host = this.traits.copyPerHost ? ` ${headers.host}` : "";
+    return `${address}${host}${this.traits.copyPerEncoding ? ` ${String(headers["accept-encoding"] ?? "")}` : ""}`;
+  }
+
+  /** Some servers close a connection after so many answers. */
+  private closeIfTired({ socket }: IncomingMessage, response: ServerResponse): void {
+    const { answersPerConnection } = this.traits;
+    const answers = (this.answered.get(socket) ?? 0) + 1;
+    this.answered.set(socket, answers);
+    if (answersPerConnection === 0 || answers < answersPerConnection) return;
+    // Without a word in the answer, as they do: the next request finds the connection closed.
+    response.once("finish", () => socket.end());
   }
 
   private async handle(request: IncomingMessage, response: ServerResponse): Promise<void> {
     const started = performance.now();
     const target = request.url ?? "/";
     let [bytes, cacheStatus] = [0, "none"];
+    this.closeIfTired(request, response);
+    const fault = this.options.faults.choose({
+      part: "edge",
+      operation: request.method ?? "",
+      key: target.replace(/^\//, ""),
+    });
     try {
-      if (request.method === "PURGE") this.purge(request, response, target);
+      if (!(await strike(fault, request, response))) return;
+      if (request.method === "PURGE")
+        this.purge(request, response, target, fault?.fault === "lost-invalidation");
       else if (request.method !== "GET" && request.method !== "HEAD")
         response.writeHead(405, { allow: "GET, HEAD, PURGE" }).end();
       else {
         const answer = await this.answer(request, target);
-        bytes = send(request, response, answer);
+        bytes = send(request, response, answer, this.traits);
         ({ cacheStatus } = answer);
       }
     } catch (error) {
+      if (error instanceof ProtocolError && !response.headersSent) response.writeHead(error.status);
       if (!response.headersSent) response.writeHead(502, { "content-type": "text/plain" });
       response.end(`the origin could not be asked: ${String(error)}\n`);
     }
@@ -80,7 +119,7 @@ export class PointOfPresence {
   }
 
   private answer(request: IncomingMessage, target: string): Promise<CachedAnswer> {
-    const { table, origin } = this.options;
+    const { table, origin, faults } = this.options;
     const [path = "/"] = target.split("?");
     // A visitor's reload does not make the edge ask again: what they say of caches is between them and their own.
     const told = Object.entries(request.headers).filter(
@@ -88,24 +127,37 @@ export class PointOfPresence {
     );
     const facts = {
       method: "GET",
-      url: target,
+      // Whether a copy fits is asked by what answers are told apart by.
+      url: this.options.query === "keyed" ? target : path,
       headers: Object.fromEntries(told.map(([name, value]) => [name, String(value)])),
     };
-    return this.cache.answer(this.keyOf(target), facts, (ifNoneMatch) =>
-      askOrigin(table(), path, ifNoneMatch, origin),
-    );
+    return this.cache.answer(this.keyOf(target, request), facts, async (ifNoneMatch) => {
+      const fault = faults.choose({ part: "origin", operation: "GET", key: path.slice(1) });
+      if (fault?.fault === "server-error") throw new Error("it answered 500");
+      const answer = await askOrigin(table, path, ifNoneMatch, origin);
+      // A slow answer is of the time when it was asked for, and not of the time when it comes.
+      if (fault?.fault === "latency") await new Promise((done) => setTimeout(done, millisecondsOf(fault)));
+      return answer;
+    });
   }
 
   /** HTTP PURGE for one address at this point; 404 says that it was not held. */
-  private purge(request: IncomingMessage, response: ServerResponse, target: string): void {
+  private purge(request: IncomingMessage, response: ServerResponse, target: string, isLost: boolean): void {
     if (request.headers["x-purge-token"] !== this.options.purgeToken) {
       response.writeHead(403).end("forbidden\n");
       return;
     }
-    const held = this.cache.forget(this.keyOf(target));
+    const held = isLost || this.forget(request, target);
+    const isDone = held || this.traits.purgeAlwaysOk;
     response
-      .writeHead(held ? 200 : 404, { "content-type": "text/plain" })
-      .end(held ? "purged\n" : "not cached\n");
+      .writeHead(isDone ? 200 : 404, { "content-type": "text/plain" })
+      .end(isDone ? "purged\n" : "not cached\n");
+  }
+
+  private forget(request: IncomingMessage, target: string): boolean {
+    if (!this.traits.purgeWildcards || !target.endsWith("*"))
+      return this.cache.forget(this.keyOf(target, request));
+    return this.cache.forgetAll((key) => key.startsWith(target.slice(0, -1))) > 0;
   }
 }
 
@@ -114,9 +166,13 @@ function send(
   request: IncomingMessage,
   response: ServerResponse,
   { status, headers, body, cacheStatus }: CachedAnswer,
+  traits: Traits,
 ): number {
-  const { "content-length": _, connection: _c, ...kept } = headers;
+  const { "content-length": _, connection: _c, ...own } = headers;
+  const kept = { ...own, ...traits.headers };
+  if (traits.silent) delete (kept as Record<string, string>).age;
   const canCompress =
+    !traits.noCompression &&
     COMPRESSIBLE.test(kept["content-type"] ?? "") &&
     kept["content-encoding"] === undefined &&
     body.length >= LEAST_COMPRESSED;
@@ -131,7 +187,7 @@ function send(
     ...kept,
     ...vary,
     ...coded,
-    "cache-status": `courier-sandbox; ${cacheStatus}`,
+    ...(traits.silent ? {} : { "cache-status": `courier-sandbox; ${cacheStatus}` }),
   };
   const seen = request.headers["if-none-match"]?.replace(/^W\//, "");
   if (status === 200 && seen !== undefined && seen === kept.etag) {

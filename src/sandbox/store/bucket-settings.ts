@@ -2,10 +2,18 @@ import { receiveText } from "./body.ts";
 import { ProtocolError } from "./failure.ts";
 import type { BucketSettings, SandboxRoutingRule } from "./object-table.ts";
 import { answer, answerXml, type Call } from "./operations.ts";
+import { isPublicPolicy, judge, type AccessPolicy, type Asker, type Right } from "./permissions.ts";
 import { many, parseXml, toXml } from "./xml.ts";
 
-/** The settings of a bucket that the sandbox knows: website, policy, versioning, location. */
-export const SETTINGS_QUERIES = ["website", "policy", "versioning", "location"] as const;
+/** The settings of a bucket that the sandbox knows. */
+export const SETTINGS_QUERIES = [
+  "website",
+  "policy",
+  "versioning",
+  "location",
+  "publicAccessBlock",
+  "tagging",
+] as const;
 export type SettingsQuery = (typeof SETTINGS_QUERIES)[number];
 
 export function readSettings(call: Call, which: SettingsQuery, region: string): Promise<void> {
@@ -34,6 +42,19 @@ export function readSettings(call: Call, which: SettingsQuery, region: string): 
         ),
       );
       break;
+    case "publicAccessBlock":
+      if (!settings.publicBlock)
+        throw new ProtocolError(
+          404,
+          "NoSuchPublicAccessBlockConfiguration",
+          "The public access block configuration was not found",
+        );
+      answerXml(call, toXml("PublicAccessBlockConfiguration", settings.publicBlock));
+      break;
+    case "tagging":
+      if (!settings.tags) throw new ProtocolError(404, "NoSuchTagSet", "The TagSet does not exist");
+      answerXml(call, toXml("Tagging", { TagSet: { Tag: settings.tags } }));
+      break;
     case "location":
       answerXml(call, toXml("LocationConstraint", region === "us-east-1" ? {} : { "#text": region }));
   }
@@ -42,20 +63,48 @@ export function readSettings(call: Call, which: SettingsQuery, region: string): 
 
 export async function changeSettings(call: Call, which: SettingsQuery): Promise<void> {
   const text = await receiveText(call.request);
-  if (which === "location")
-    throw new ProtocolError(
-      405,
-      "MethodNotAllowed",
-      "The specified method is not allowed against this resource.",
-    );
-  call.table.change(
-    which === "website"
-      ? { website: parseWebsite(text) }
-      : which === "policy"
-        ? { policy: parsePolicy(text) }
-        : { versioning: parseVersioning(text) },
-  );
+  call.table.change(parseChange(which, text, call.table.settings));
   answer(call, which === "policy" ? 204 : 200, {});
+}
+
+function parseChange(which: SettingsQuery, text: string, before: BucketSettings): Partial<BucketSettings> {
+  switch (which) {
+    case "website":
+      return { website: parseWebsite(text) };
+    case "policy":
+      return { policy: parsePolicy(text, before) };
+    case "versioning":
+      return { versioning: parseVersioning(text) };
+    case "publicAccessBlock":
+      return { publicBlock: parsePublicBlock(text) };
+    case "tagging":
+      return {
+        tags: many((parseXml(text, "Tagging").TagSet as { Tag?: unknown } | undefined)?.Tag).map(toTag),
+      };
+    case "location":
+      throw notAllowedHere();
+  }
+}
+
+/** Takes a setting away. */
+export function removeSettings(call: Call, which: SettingsQuery): void {
+  if (which !== "policy" && which !== "website" && which !== "publicAccessBlock") throw notAllowedHere();
+  call.table.change({ [which === "publicAccessBlock" ? "publicBlock" : which]: undefined });
+  answer(call, 204, {});
+}
+
+const notAllowedHere = (): ProtocolError =>
+  new ProtocolError(405, "MethodNotAllowed", "The specified method is not allowed against this resource.");
+
+const toTag = ({ Key, Value }: Record<string, unknown>): { Key: string; Value: string } => ({
+  Key: String(Key),
+  Value: String(Value),
+});
+
+function parsePublicBlock(text: string): NonNullable<BucketSettings["publicBlock"]> {
+  const said = parseXml(text, "PublicAccessBlockConfiguration");
+  const names = ["BlockPublicAcls", "IgnorePublicAcls", "BlockPublicPolicy", "RestrictPublicBuckets"];
+  return Object.fromEntries(names.map((name) => [name, said[name] === "true"]));
 }
 
 const toWebsiteXml = ({ index, error, rules = [] }: NonNullable<BucketSettings["website"]>): object => ({
@@ -94,45 +143,36 @@ function parseWebsite(text: string): NonNullable<BucketSettings["website"]> {
   return { index, ...(error === undefined ? {} : { error }), ...(rules.length === 0 ? {} : { rules }) };
 }
 
-function parsePolicy(text: string): string {
+function parsePolicy(text: string, { publicBlock }: BucketSettings): string {
+  if (publicBlock?.BlockPublicPolicy === true && isPublicPolicy(readPolicy(text)))
+    throw new ProtocolError(
+      403,
+      "AccessDenied",
+      "The policy is public, and the bucket's public access block forbids public policies.",
+    );
+  readPolicy(text);
+  return text;
+}
+
+/** A policy out of its text. Throws `MalformedPolicy`. */
+function readPolicy(text: string): AccessPolicy {
   try {
-    JSON.parse(text);
+    return JSON.parse(text) as AccessPolicy;
   } catch {
     throw new ProtocolError(400, "MalformedPolicy", "This policy contains invalid JSON");
   }
-  return text;
+}
+
+/** What a bucket's own policy says to a right; a public one says nothing to anybody where the bucket restricts that. */
+export function judgeByBucket(
+  { policy, publicBlock }: BucketSettings,
+  right: Right,
+  asker: Asker,
+): ReturnType<typeof judge> {
+  if (policy === undefined) return undefined;
+  const isRestricted = publicBlock?.RestrictPublicBuckets === true && asker.kind === "anybody";
+  return isRestricted ? undefined : judge(readPolicy(policy), right, asker);
 }
 
 const parseVersioning = (text: string): string =>
   String(parseXml(text, "VersioningConfiguration").Status ?? "Suspended");
-
-interface Statement {
-  readonly Effect?: string;
-  readonly Principal?: unknown;
-  readonly Action?: string | string[];
-  readonly Resource?: string | string[];
-}
-
-/** Whether the bucket's policy lets anybody do this; a statement that denies it wins. */
-export function isAllowedToAll({ policy }: BucketSettings, action: string, resource: string): boolean {
-  if (policy === undefined) return false;
-  const { Statement: statements = [] } = JSON.parse(policy) as { Statement?: Statement | Statement[] };
-  const fitting = [statements].flat().filter(({ Principal, Action, Resource }) => {
-    const anybody = Principal === "*" || (Principal as { AWS?: unknown } | undefined)?.AWS === "*";
-    return (
-      anybody &&
-      [Action ?? []].flat().some((pattern) => matches(pattern, action)) &&
-      [Resource ?? []].flat().some((pattern) => matches(pattern, resource))
-    );
-  });
-  return fitting.some(({ Effect }) => Effect === "Allow") && !fitting.some(({ Effect }) => Effect === "Deny");
-}
-
-const matches = (pattern: string, text: string): boolean =>
-  new RegExp(
-    `^${pattern
-      .replace(/[.+^${}()|[\]\\]/g, "\\$&")
-      .replace(/\*/g, ".*")
-      .replace(/\?/g, ".")}$`,
-    "s",
-  ).test(text);

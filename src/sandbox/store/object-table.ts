@@ -45,6 +45,9 @@ export interface BucketSettings {
   /** The bucket policy, as it was put. */
   readonly policy?: string;
   readonly versioning?: string;
+  /** Which public access is kept out, by the protocol's names. */
+  readonly publicBlock?: Readonly<Record<string, boolean>>;
+  readonly tags?: readonly { readonly Key: string; readonly Value: string }[];
 }
 
 type JournalLine =
@@ -97,8 +100,9 @@ export class ObjectTable {
     rmSync(this.blobPath(before.blob), { force: true });
   }
 
-  change(settings: Partial<BucketSettings>): void {
-    this.settings = { ...this.settings, ...settings };
+  /** A setting that is undefined is taken away. */
+  change(settings: { [Name in keyof BucketSettings]?: BucketSettings[Name] | undefined }): void {
+    this.settings = { ...this.settings, ...settings } as BucketSettings;
     this.append({ settings: this.settings });
   }
 

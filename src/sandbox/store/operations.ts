@@ -11,6 +11,8 @@ import { many, parseXml, toXml } from "./xml.ts";
 
 /** What an operation works on. */
 export interface Call {
+  /** Whether whoever asks may remove a key; of many at once each is asked about. */
+  readonly mayRemove: (key: string) => boolean;
   readonly request: IncomingMessage;
   readonly response: ServerResponse;
   readonly table: ObjectTable;
@@ -98,8 +100,21 @@ export async function deleteObjects(call: Call): Promise<void> {
   const keys = many(objects).map(({ Key }) => String(Key));
   if (keys.length === 0 || keys.length > 1000)
     throw new ProtocolError(400, "MalformedXML", "A delete names between 1 and 1000 objects.");
-  for (const key of keys) call.table.remove(key);
-  answerXml(call, toXml("DeleteResult", quiet === "true" ? {} : { Deleted: keys.map((Key) => ({ Key })) }));
+  const refused = new Set(keys.filter((key) => !call.mayRemove(key)));
+  const removed = keys.filter((key) => !refused.has(key));
+  for (const key of removed) call.table.remove(key);
+  const failures = [...refused].map((Key) => ({
+    Key,
+    Code: "AccessDenied",
+    Message: "The identity is not authorized to perform: s3:DeleteObject",
+  }));
+  answerXml(
+    call,
+    toXml("DeleteResult", {
+      ...(quiet === "true" ? {} : { Deleted: removed.map((Key) => ({ Key })) }),
+      ...(failures.length === 0 ? {} : { Error: failures }),
+    }),
+  );
 }
 
 /** Puts what was received under its key, in one step. */
@@ -135,7 +150,7 @@ export function headersOf(request: IncomingMessage): Record<string, string> {
   return headers;
 }
 
-export function toAnswerHeaders(object: StoredObject): Record<string, string> {
+function toAnswerHeaders(object: StoredObject): Record<string, string> {
   return {
     "content-type": "binary/octet-stream",
     ...object.headers,

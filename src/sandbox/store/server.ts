@@ -2,15 +2,19 @@ import { randomUUID } from "node:crypto";
 import { existsSync, mkdirSync, readdirSync } from "node:fs";
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { join } from "node:path";
+import { millisecondsOf, strike, type Fault, type Faults } from "../faults.ts";
 import type { Ledger } from "../ledger.ts";
 import {
   changeSettings,
-  isAllowedToAll,
+  judgeByBucket,
   readSettings,
+  removeSettings,
   SETTINGS_QUERIES,
   type SettingsQuery,
 } from "./bucket-settings.ts";
 import { noSuchBucket, ProtocolError } from "./failure.ts";
+import { lendKeys, type LentKeys } from "./lend-keys.ts";
+import { receiveText } from "./body.ts";
 import { listObjects } from "./list.ts";
 import { MultipartUploads } from "./multipart.ts";
 import { ObjectTable } from "./object-table.ts";
@@ -24,6 +28,7 @@ import {
   putObject,
   type Call,
 } from "./operations.ts";
+import { judge, refuse, toRights, type Asker, type Right } from "./permissions.ts";
 import { authenticate, type Identity } from "./signature.ts";
 import { toErrorXml, toXml } from "./xml.ts";
 
@@ -33,6 +38,9 @@ export interface StoreOptions {
   readonly region: string;
   readonly identities: readonly Identity[];
   readonly ledger: Ledger;
+  readonly faults: Faults;
+  /** What web identities are given. */
+  readonly lent?: LentKeys;
 }
 
 /** The simulated store: the S3 REST protocol, path style, signatures checked, data on disk. */
@@ -72,23 +80,32 @@ export class SandboxStore {
     const target = parseTarget(request);
     const operation = nameOperation(request, target);
     const seen: Seen = { received: 0 };
-    this.noteBeforeAnswer({ request, response, target, operation, seen });
+    const fault = this.options.faults.choose({ part: "store", operation, key: target.key });
     try {
+      // First, so that what is noted is what happened, and not what the client was let see.
+      if (fault && !(await strike(fault, request, response))) return;
+      this.noteBeforeAnswer({ request, response, target, operation, seen });
       const { identities, region } = this.options;
       const signed = { method: request.method ?? "", target: request.url ?? "/", headers: request.headers };
-      const identity = authenticate(signed, { identities, region, service: "s3", nowMs: Date.now() });
+      const identity = authenticate(signed, {
+        identities,
+        region,
+        service: "s3",
+        nowMs: Date.now() + skewOf(fault),
+      });
       if (identity) seen.identity = identity.accessKeyId;
-      else this.assertAnonymousAllowed(operation, target);
+      this.assertAllowed(identity, { operation, request, target });
       await this.carryOut(operation, target, {
         request,
         response,
         received: (bytes) => (seen.received = bytes),
+        identity,
       });
     } catch (error) {
       const refusal =
         error instanceof ProtocolError ? error : new ProtocolError(500, "InternalError", String(error));
       seen.code = refusal.code;
-      refuse(request, response, { refusal, requestId, resource: target.path });
+      answerRefusal(request, response, { refusal, requestId, resource: target.path });
     }
     request.resume();
   }
@@ -111,17 +128,50 @@ export class SandboxStore {
     }) as typeof response.writeHead;
   }
 
-  private assertAnonymousAllowed(operation: Operation, { bucket, key }: Target): void {
-    const reads = operation === "GetObject" || operation === "HeadObject";
-    const allowed =
-      reads &&
-      isAllowedToAll(this.findTable(bucket).settings, "s3:GetObject", `arn:aws:s3:::${bucket}/${key}`);
-    if (!allowed) throw new ProtocolError(403, "AccessDenied", "Access Denied");
+  private assertAllowed(identity: Identity | undefined, { operation, request, target }: Restricted): void {
+    const copied = request.headers["x-amz-copy-source"];
+    const source = copied === undefined ? undefined : safeDecode(String(copied)).replace(/^\//, "");
+    const { bucket, key, query } = target;
+    if (identity === undefined && !OPEN_TO_ALL.has(operation))
+      throw new ProtocolError(403, "AccessDenied", "Access Denied");
+    const rights = toRights({ ...{ operation, bucket, key, query }, source });
+    // Who may not list is not told what is missing.
+    const isMissing =
+      (operation === "GetObject" || operation === "HeadObject") && !this.hasObject(bucket, key);
+    if (isMissing && (identity === undefined || identity.policy))
+      rights.push({ action: "s3:ListBucket", resource: `arn:aws:s3:::${bucket}`, prefix: key });
+    for (const right of rights) if (!this.isAllowed(right, bucket, identity)) refuse(right);
+  }
+
+  /** An identity is let in by its own policy or by the bucket's; a deny of either keeps it out. The owner has no policy. */
+  private isAllowed(right: Right, bucket: string, identity: Identity | undefined): boolean {
+    const asker: Asker = identity ? { kind: "identity", arn: identity.arn } : { kind: "anybody" };
+    const settings = this.tables.get(bucket)?.settings;
+    const byBucket = settings && judgeByBucket(settings, right, asker);
+    // Whoever owns a bucket can always put its policy right again.
+    const isMending = right.action.endsWith("BucketPolicy") && identity?.policy === undefined;
+    if (!identity) return byBucket === "allow";
+    if (byBucket === "deny") return isMending;
+    if (identity.policy === undefined) return true;
+    const own = judge(identity.policy, right, asker);
+    return own !== "deny" && (own === "allow" || byBucket === "allow");
+  }
+
+  /** Whether the bucket's policy lets somebody without an identity of ours read a key: everybody, or a service. */
+  readonly mayRead = (bucket: string, key: string, asker: Asker): boolean => {
+    const right = { action: "s3:GetObject", resource: `arn:aws:s3:::${bucket}/${key}` };
+    return judgeByBucket(this.findTable(bucket).settings, right, asker) === "allow";
+  };
+
+  private hasObject(bucket: string, key: string): boolean {
+    return this.findTable(bucket).get(key) !== undefined;
   }
 
   private async carryOut(operation: Operation, target: Target, wire: Wire): Promise<void> {
-    const { request, response, received } = wire;
+    const { request, response, received, identity } = wire;
     const { bucket, key, query } = target;
+    if (operation === "LendKeys" && this.options.lent)
+      return lendKeys(await receiveText(request), this.options.lent, response);
     if (operation === "ListBuckets") return answerBuckets([...this.tables.keys()], response);
     if (operation === "CreateBucket") return this.answerCreate(bucket, request, response);
     const call: Call = {
@@ -132,6 +182,12 @@ export class SandboxStore {
       query,
       findTable: this.findTable,
       received,
+      mayRemove: (removed) =>
+        this.isAllowed(
+          { action: "s3:DeleteObject", resource: `arn:aws:s3:::${bucket}/${removed}` },
+          bucket,
+          identity,
+        ),
     };
     const settings = SETTINGS_QUERIES.find((name) => query.has(name)) as SettingsQuery;
     switch (operation) {
@@ -145,6 +201,9 @@ export class SandboxStore {
         return readSettings(call, settings, this.options.region);
       case "PutBucketSettings":
         return changeSettings(call, settings);
+      case "DeleteBucketSettings":
+        removeSettings(call, settings);
+        return;
       case "GetObject":
       case "HeadObject":
         return getObject(call);
@@ -166,6 +225,7 @@ export class SandboxStore {
         return this.uploads.abort(call);
       case "ListMultipartUploads":
         return this.uploads.list(call);
+      case "LendKeys":
       case "Unknown":
         throw new ProtocolError(501, "NotImplemented", "The sandbox does not know this operation.");
     }
@@ -179,6 +239,12 @@ export class SandboxStore {
     response.writeHead(200, { location: `/${bucket}`, "content-length": "0" }).end();
   }
 }
+
+/** What may be asked for without a signature, where a bucket's policy lets everybody. */
+const OPEN_TO_ALL: ReadonlySet<string> = new Set(["GetObject", "HeadObject", "ListObjectsV2", "LendKeys"]);
+
+/** A clock that goes wrong. */
+const skewOf = (fault: Fault | undefined): number => (fault?.fault === "skew" ? millisecondsOf(fault) : 0);
 
 /** What the ledger tells of a request beyond what it asked. */
 interface Seen {
@@ -195,10 +261,17 @@ interface Noted {
   readonly seen: Seen;
 }
 
+interface Restricted {
+  readonly operation: Operation;
+  readonly request: IncomingMessage;
+  readonly target: Target;
+}
+
 interface Wire {
   readonly request: IncomingMessage;
   readonly response: ServerResponse;
   readonly received: (bytes: number) => void;
+  readonly identity: Identity | undefined;
 }
 
 interface Target {
@@ -227,7 +300,7 @@ type Operation = ReturnType<typeof nameOperation>;
 /** The protocol's name for what a request asks. */
 function nameOperation({ method, headers }: IncomingMessage, { bucket, key, query }: Target) {
   const isSettings = SETTINGS_QUERIES.some((name) => query.has(name));
-  if (bucket === "") return method === "GET" ? "ListBuckets" : "Unknown";
+  if (bucket === "") return method === "GET" ? "ListBuckets" : method === "POST" ? "LendKeys" : "Unknown";
   if (key === "") {
     if (method === "HEAD") return "HeadBucket";
     if (method === "GET")
@@ -237,6 +310,7 @@ function nameOperation({ method, headers }: IncomingMessage, { bucket, key, quer
           ? "ListMultipartUploads"
           : "ListObjectsV2";
     if (method === "PUT") return isSettings ? "PutBucketSettings" : "CreateBucket";
+    if (method === "DELETE" && isSettings) return "DeleteBucketSettings";
     return method === "POST" && query.has("delete") ? "DeleteObjects" : "Unknown";
   }
   if (query.has("uploadId")) {
@@ -267,7 +341,7 @@ function answerBuckets(buckets: readonly string[], response: ServerResponse): vo
 }
 
 /** Answers a failure in the protocol's form. */
-function refuse(
+function answerRefusal(
   request: IncomingMessage,
   response: ServerResponse,
   { refusal, requestId, resource }: { refusal: ProtocolError; requestId: string; resource: string },

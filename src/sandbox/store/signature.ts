@@ -1,5 +1,6 @@
 import { createHash, createHmac, timingSafeEqual } from "node:crypto";
 import { ProtocolError } from "./failure.ts";
+import type { AccessPolicy } from "./permissions.ts";
 
 /** A request as it came over the wire. */
 export interface SignedRequest {
@@ -12,6 +13,12 @@ export interface SignedRequest {
 export interface Identity {
   readonly accessKeyId: string;
   readonly secretAccessKey: string;
+  /** How policies name it. */
+  readonly arn: string;
+  /** Comes along with keys that last for a while only. */
+  readonly sessionToken?: string;
+  /** What it may do; absent: anything. */
+  readonly policy?: AccessPolicy | undefined;
 }
 
 export interface SignatureRules {
@@ -60,6 +67,8 @@ export function authenticate(
   }
   const identity = identities.find((candidate) => candidate.accessKeyId === accessKeyId);
   if (!identity) throw new ProtocolError(403, "InvalidAccessKeyId", "The access key id does not exist here.");
+  if (header(request, "x-amz-security-token") !== (identity.sessionToken ?? ""))
+    throw new ProtocolError(400, "InvalidToken", "The provided token is malformed or otherwise invalid.");
   const date = header(request, "x-amz-date");
   if (Math.abs(parseDate(date) - nowMs) > SKEW_MS) {
     throw new ProtocolError(

@@ -2,22 +2,28 @@ import {
   CloudFrontClient,
   CreateInvalidationCommand,
   GetInvalidationCommand,
+  type Invalidation,
 } from "@aws-sdk/client-cloudfront";
-import { defaultProvider } from "@aws-sdk/credential-provider-node";
+import type { EdgeAbilities } from "../../../core/model/edge.ts";
+import { DEFAULT_RETRIES, decideWaitMs } from "../../../core/retry.ts";
 import type { Clock } from "../../../ports/clock.ts";
 import { EdgeError, type Edge, type EdgeRequest } from "../../../ports/edge.ts";
+import { createCredentials, type CredentialSettings } from "../../credentials.ts";
+import { toBatches } from "./batches.ts";
+import { toEdgeError } from "./failures.ts";
 
-export interface DistributionSettings {
+export interface DistributionSettings
+  extends
+    CredentialSettings,
+    Pick<EdgeAbilities, "wildcard" | "query" | "minimumFreshness" | "holdsFor" | "negative" | "worth"> {
   readonly name: string;
   readonly id: string;
   readonly endpoint?: string | undefined;
   readonly region: string;
-  readonly profile?: string | undefined;
-  /** Patterns of one batch. */
+  /** Patterns that may be in flight at the same time, and how many of these may be wildcards. */
   readonly patterns: number;
   readonly wildcards: number;
-  readonly wildcard: "prefix" | "segment" | "none";
-  /** Seconds until an unconfirmed invalidation counts as failed. */
+  /** Seconds until an unconfirmed invalidation counts as failed, waiting for others included. */
   readonly confirmWithin: number;
 }
 
@@ -25,83 +31,107 @@ export interface DistributionSettings {
 const FIRST_LOOK_MS = 250;
 const LAST_LOOK_MS = 10_000;
 
-/** A CDN that takes batches of path patterns over a REST and XML interface and tells their status. */
+/**
+ * A CDN that takes batches of path patterns over a REST and XML interface and tells their status. What does not fit into
+ * what may be in flight is queued: behind our own batches, and behind those of others.
+ */
 export function createDistributionEdge(settings: DistributionSettings, clock: Clock): Edge {
-  const { name, endpoint, region, profile } = settings;
+  const { name, endpoint, region, query, minimumFreshness, holdsFor, negative } = settings;
   process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
   const client = new CloudFrontClient({
     region,
+    // Our own retries know when to give up; the client's would be hidden in them.
+    maxAttempts: 1,
     ...(endpoint === undefined ? {} : { endpoint }),
-    credentials: defaultProvider({
-      ...(profile === undefined ? {} : { profile }),
-      timeout: 1000,
-      maxRetries: 0,
-    }),
+    credentials: createCredentials(settings),
   });
   return {
     name,
     abilities: {
+      wildcard: settings.wildcards > 0 ? settings.wildcard : "none",
+      reachesQuery: true,
       mostPatterns: settings.patterns,
-      takesEverything: settings.wildcards > 0 && settings.wildcard !== "none",
+      mostWildcards: settings.wildcards,
+      worth: settings.worth,
+      ...{ query, minimumFreshness, holdsFor, negative },
     },
-    invalidate: (request) => invalidate(client, settings, request, clock),
+    invalidate: async (request) => {
+      const asking = new Asking(client, settings, clock, request);
+      for (const batch of toBatches(request.patterns, settings)) await asking.confirm(batch);
+    },
     close: () => {
       client.destroy();
     },
   };
 }
 
-async function invalidate(
-  client: CloudFrontClient,
-  settings: DistributionSettings,
-  { reference, patterns }: EdgeRequest,
-  clock: Clock,
-): Promise<void> {
-  const { id, name } = settings;
-  try {
-    for (let start = 0; start < patterns.length; start += settings.patterns) {
-      const batch = patterns.slice(start, start + settings.patterns);
-      const command = new CreateInvalidationCommand({
-        DistributionId: id,
-        InvalidationBatch: {
-          CallerReference: `${reference}-${start}`,
-          Paths: { Quantity: batch.length, Items: [...batch] },
-        },
-      });
-      const { Invalidation: created } = await client.send(command);
-      await waitUntilConfirmed(client, settings, created?.Id ?? "", clock);
-    }
-  } catch (error) {
-    if (error instanceof EdgeError) throw error;
-    const {
-      name: code,
-      message,
-      $metadata,
-    } = error as { name: string; message: string; $metadata?: { httpStatusCode?: number } };
-    const status = $metadata?.httpStatusCode;
-    throw new EdgeError(
-      name,
-      message === "" ? code : message,
-      { code, ...(status === undefined ? {} : { status }) },
-      error,
-    );
-  }
-}
+/** One request's way through the interface, batch after batch. */
+class Asking {
+  private readonly started: number;
 
-async function waitUntilConfirmed(
-  client: CloudFrontClient,
-  { id, name, confirmWithin }: DistributionSettings,
-  batch: string,
-  clock: Clock,
-): Promise<void> {
-  const started = clock.monotonicMs();
-  for (let waitMs = FIRST_LOOK_MS; ; waitMs = Math.min(LAST_LOOK_MS, waitMs * 1.5)) {
-    const { Invalidation: found } = await client.send(
-      new GetInvalidationCommand({ DistributionId: id, Id: batch }),
-    );
-    if (found?.Status === "Completed") return;
-    if (clock.monotonicMs() - started > confirmWithin * 1000)
-      throw new EdgeError(name, `not confirmed within ${confirmWithin} s`);
-    await clock.sleep(waitMs);
+  constructor(
+    private readonly client: CloudFrontClient,
+    private readonly settings: DistributionSettings,
+    private readonly clock: Clock,
+    private readonly request: EdgeRequest,
+  ) {
+    this.started = clock.monotonicMs();
+  }
+
+  /** Sends one batch and waits until all of it is confirmed. */
+  async confirm(batch: readonly string[]): Promise<void> {
+    const { id } = this.settings;
+    let found = await this.create(batch);
+    for (
+      let waitMs = FIRST_LOOK_MS;
+      found?.Status !== "Completed";
+      waitMs = Math.min(LAST_LOOK_MS, waitMs * 1.5)
+    ) {
+      await this.wait(waitMs, "waiting for confirmation");
+      const look = new GetInvalidationCommand({ DistributionId: id, Id: found?.Id ?? "" });
+      found = (await this.call(() => this.client.send(look))).Invalidation;
+    }
+  }
+
+  private async create(batch: readonly string[]): Promise<Invalidation | undefined> {
+    // One reference for all tries of one call: a batch whose answer was lost is found again and not made twice.
+    const command = new CreateInvalidationCommand({
+      DistributionId: this.settings.id,
+      InvalidationBatch: {
+        CallerReference: this.request.nameBatch(batch),
+        Paths: { Quantity: batch.length, Items: [...batch] },
+      },
+    });
+    for (let waitMs = FIRST_LOOK_MS; ; waitMs = Math.min(LAST_LOOK_MS, waitMs * 1.5)) {
+      try {
+        return (await this.call(() => this.client.send(command))).Invalidation;
+      } catch (error) {
+        if (!(error instanceof EdgeError) || error.facts.code !== "TooManyInvalidationsInProgress")
+          throw error;
+      }
+      await this.wait(waitMs, "waiting for other invalidations to end");
+    }
+  }
+
+  /** One call, tried again where that can help. */
+  private async call<T>(send: () => Promise<T>): Promise<T> {
+    for (let tried = 1; ; tried++) {
+      try {
+        return await send();
+      } catch (error) {
+        const { failure, isTransient } = toEdgeError(error, this.settings);
+        const waitMs = isTransient ? decideWaitMs(DEFAULT_RETRIES, tried, this.clock.random()) : undefined;
+        if (waitMs === undefined) throw failure;
+        await this.wait(waitMs, `trying again: ${failure.message}`);
+      }
+    }
+  }
+
+  private async wait(ms: number, why: string): Promise<void> {
+    const { name, confirmWithin } = this.settings;
+    if (this.clock.monotonicMs() - this.started > confirmWithin * 1000)
+      throw new EdgeError(name, `not confirmed within ${confirmWithin} s (${why})`);
+    this.request.onWait?.(why);
+    await this.clock.sleep(ms);
   }
 }

@@ -23,6 +23,7 @@ interface Held extends ObjectFacts {
 /** A store in memory, for tests: `trace` tells every call that had an effect, in order. */
 export class MemoryStore implements ObjectStore {
   readonly location = { endpoint: "memory", bucket: "memory", prefix: "", region: "" };
+  readonly carriesHeaders = true;
   readonly trace: string[] = [];
   private website: WebsiteSettings | undefined;
   private readonly objects = new Map<ObjectKey, Held>();
@@ -71,8 +72,8 @@ export class MemoryStore implements ObjectStore {
   async copy({ key: from, etag }: CopySource, to: ObjectKey, headers?: ObjectHeaders): Promise<Written> {
     this.count("copy");
     const source = this.objects.get(from);
-    if (!source) throw failure("other", `copy ${from}`);
-    if (etag !== undefined && etag !== source.etag) throw failure("precondition", `copy ${from}`);
+    if (!source || (etag !== undefined && etag !== source.etag))
+      throw failure("precondition", `copy ${from}`);
     return Promise.resolve(this.write(to, source.bytes, headers ?? source.headers, "copy"));
   }
 
@@ -93,6 +94,10 @@ export class MemoryStore implements ObjectStore {
     this.trace.push("website");
     this.website = settings;
     return Promise.resolve();
+  }
+
+  abandonUploads(): Promise<number> {
+    return Promise.resolve(0);
   }
 
   isPublic(): Promise<boolean> {

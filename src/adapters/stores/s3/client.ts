@@ -1,22 +1,23 @@
 import { createHash } from "node:crypto";
 import { S3Client, type S3ClientConfig } from "@aws-sdk/client-s3";
-import { defaultProvider } from "@aws-sdk/credential-provider-node";
 import { NodeHttpHandler } from "@smithy/node-http-handler";
+import { createCredentials, type CredentialSettings } from "../../credentials.ts";
 
-export interface S3Settings {
+export interface S3Settings extends CredentialSettings {
   readonly bucket: string;
   /** Empty, or ends in a slash. */
   readonly prefix: string;
   readonly region?: string | undefined;
   readonly endpoint?: string | undefined;
   readonly addressing: "path" | "host";
-  readonly profile?: string | undefined;
+  /** A connection on which nothing moves is given up after this long; absent: half a minute. */
+  readonly idleMs?: number | undefined;
 }
 
 /** A connection that nobody answers is given up after this long. */
 const CONNECT_MS = 5_000;
 /** A connection on which nothing moves is given up after this long. */
-const IDLE_MS = 60_000;
+const IDLE_MS = 30_000;
 const SOCKETS = 64;
 
 const ignore = (): void => undefined;
@@ -38,18 +39,21 @@ export function createClient(settings: S3Settings): S3Client {
 export const createAnonymousClient = (settings: S3Settings): S3Client =>
   new S3Client({ ...toConfiguration(settings), signer: { sign: (request) => Promise.resolve(request) } });
 
-function toConfiguration({ region, endpoint, addressing, profile }: S3Settings): S3ClientConfig {
+function toConfiguration({
+  region,
+  endpoint,
+  addressing,
+  profile,
+  idleMs,
+  credentialsFile,
+}: S3Settings): S3ClientConfig {
   // Its note that this Node version will lose support one day is for us, not for those who run the tool.
   process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
   return {
     ...(region === undefined ? (endpoint === undefined ? {} : { region: "us-east-1" }) : { region }),
     ...(endpoint === undefined ? {} : { endpoint }),
     ...(profile === undefined ? {} : { profile }),
-    credentials: defaultProvider({
-      ...(profile === undefined ? {} : { profile }),
-      timeout: 1000,
-      maxRetries: 0,
-    }),
+    credentials: createCredentials({ profile, credentialsFile }),
     forcePathStyle: addressing === "path",
     maxAttempts: 1,
     // What it would say on the console, our own messages say.
@@ -59,7 +63,7 @@ function toConfiguration({ region, endpoint, addressing, profile }: S3Settings):
     followRegionRedirects: false,
     requestHandler: new NodeHttpHandler({
       connectionTimeout: CONNECT_MS,
-      socketTimeout: IDLE_MS,
+      socketTimeout: idleMs ?? IDLE_MS,
       httpAgent: { maxSockets: SOCKETS, keepAlive: true },
       httpsAgent: { maxSockets: SOCKETS, keepAlive: true },
     }),
@@ -72,12 +76,14 @@ interface Wire {
   readonly body?: unknown;
 }
 
+const HASHED = new Set(["PutObjectCommand", "UploadPartCommand"]);
+
 /** Moves the hash of the content from its parameter to the header that is signed and checked by every store. */
 function signPayloadHash(client: S3Client): void {
   client.middlewareStack.add(
     (next, context) => (call) => {
       const input = call.input as { ChecksumSHA256?: string };
-      const hash = context.commandName === "PutObjectCommand" ? input.ChecksumSHA256 : undefined;
+      const hash = HASHED.has(String(context.commandName)) ? input.ChecksumSHA256 : undefined;
       if (hash === undefined) return next(call);
       const { ChecksumSHA256: _, ...rest } = input;
       context.payloadHash = hash;

@@ -32,6 +32,14 @@ import { fromWebsite, toWebsite } from "./website.ts";
 import { createAnonymousClient, createClient, type S3Settings } from "./client.ts";
 import { fromParameters, toParameters, unquoted } from "./headers.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
+import {
+  abandonUploads,
+  copyInParts,
+  LARGEST_COPY,
+  MULTIPART_BYTES,
+  sendInParts,
+  type UploadTools,
+} from "./multipart.ts";
 
 /** Objects of one bulk delete; the protocol's limit. */
 const DELETE_BATCH = 1000;
@@ -43,8 +51,11 @@ export function createS3Store(settings: S3Settings, count: CountRequest): Object
 
 class S3Store implements ObjectStore {
   readonly location: StoreLocation;
+  readonly carriesHeaders = true;
   /** Stores that refuse bulk deletes get single ones; found out at the first refusal. */
   private bulkDelete = true;
+  /** Stores that can't copy a part get plain copies. */
+  private partCopies = true;
 
   constructor(
     private readonly settings: S3Settings,
@@ -106,6 +117,7 @@ class S3Store implements ObjectStore {
     headers: ObjectHeaders,
     condition?: Condition,
   ): Promise<Written> {
+    if (content.size >= MULTIPART_BYTES) return this.putInParts(key, content, headers, condition);
     this.count("put");
     return this.try(`write ${key}`, async () => {
       const body = content.open();
@@ -124,15 +136,36 @@ class S3Store implements ObjectStore {
     });
   }
 
+  private async putInParts(
+    key: ObjectKey,
+    content: Content,
+    headers: ObjectHeaders,
+    condition?: Condition,
+  ): Promise<Written> {
+    const etag = await this.try(`write ${key}`, () =>
+      sendInParts(this.uploadTo(key), content, toParameters(headers), toConditions(condition)),
+    );
+    // Some stores put the parts together and say no ETag.
+    return { etag: unquoted(etag) || ((await this.head(key))?.etag ?? "") };
+  }
+
   async copy(from: CopySource, to: ObjectKey, headers?: ObjectHeaders): Promise<Written> {
+    const source = `${this.location.bucket}/${this.location.prefix}${from.key}`;
+    const wanted = {
+      CopySource: encodeURIComponent(source).replace(/%2F/g, "/"),
+      ...(from.etag === undefined ? {} : { CopySourceIfMatch: from.etag }),
+    };
+    const isLarge = (from.size ?? 0) > LARGEST_COPY;
+    if (isLarge || (from.freshEtag === true && this.partCopies)) {
+      const copied = await this.copyInParts({ ...wanted, size: from.size ?? 0 }, from.key, to, headers);
+      if (copied) return copied;
+    }
     this.count("copy");
-    return this.try(`copy ${from.key} to ${to}`, async () => {
-      const source = `${this.location.bucket}/${this.location.prefix}${from.key}`;
+    return this.tryCopy(`copy ${from.key} to ${to}`, async () => {
       const copied = await this.client.send(
         new CopyObjectCommand({
           ...this.address(to),
-          CopySource: encodeURIComponent(source).replace(/%2F/g, "/"),
-          ...(from.etag === undefined ? {} : { CopySourceIfMatch: from.etag }),
+          ...wanted,
           ...(headers
             ? { MetadataDirective: "REPLACE", ...toParameters(headers) }
             : { MetadataDirective: "COPY" }),
@@ -140,6 +173,38 @@ class S3Store implements ObjectStore {
       );
       return { etag: unquoted(copied.CopyObjectResult?.ETag) };
     });
+  }
+
+  /** Undefined where this store can't: then a plain copy must do. */
+  private async copyInParts(
+    source: Parameters<typeof copyInParts>[1],
+    from: ObjectKey,
+    to: ObjectKey,
+    headers: ObjectHeaders | undefined,
+  ): Promise<Written | undefined> {
+    const labels = headers ?? (await this.head(from))?.headers ?? {};
+    try {
+      const etag = await this.tryCopy(`copy ${from} to ${to}`, () =>
+        copyInParts(this.uploadTo(to), source, toParameters(labels)),
+      );
+      return { etag: unquoted(etag) || ((await this.head(to))?.etag ?? "") };
+    } catch (error) {
+      const cannot = error instanceof StoreError && ["other", "conditions-unsupported"].includes(error.kind);
+      if (!cannot || source.size > LARGEST_COPY) throw error;
+      this.partCopies = false;
+      return undefined;
+    }
+  }
+
+  async abandonUploads(keys: ReadonlySet<ObjectKey>): Promise<number> {
+    const names = new Set([...keys].map((key) => this.location.prefix + key));
+    return this.try("look for unfinished uploads", () =>
+      abandonUploads({ client: this.client, count: this.count }, this.location.bucket, names),
+    );
+  }
+
+  private uploadTo(key: ObjectKey): UploadTools {
+    return { client: this.client, count: this.count, address: this.address(key) };
   }
 
   async remove(keys: readonly ObjectKey[]): Promise<void> {
@@ -220,6 +285,13 @@ class S3Store implements ObjectStore {
 
   private address(key: ObjectKey): { Bucket: string; Key: string } {
     return { ...this.bucket, Key: this.location.prefix + key };
+  }
+
+  /** A copy whose source is gone, as one whose source changed. */
+  private async tryCopy<T>(action: string, call: () => Promise<T>): Promise<T> {
+    const copied = await this.orNothing(action, call);
+    if (copied !== undefined) return copied;
+    throw new StoreError("precondition", "what was to be copied is gone", { action, status: 404 });
   }
 
   private async try<T>(action: string, call: () => Promise<T>): Promise<T> {

@@ -1,0 +1,37 @@
+import { defaultProvider } from "@aws-sdk/credential-provider-node";
+
+export interface CredentialSettings {
+  readonly profile?: string | undefined;
+  /** A file that the profile is looked up in, instead of the user's own. */
+  readonly credentialsFile?: string | undefined;
+}
+
+const NOTHING = (): void => undefined;
+/** The SDK would write to the console, past everything that keeps secrets out of it; `checkup` says which source counts. */
+const SILENT = { trace: NOTHING, debug: NOTHING, info: NOTHING, warn: NOTHING, error: NOTHING };
+
+/**
+ * Credentials where their users keep them: a profile that is named, the environment, a web identity, what a machine is
+ * given (one second and one try for that). Whatever goes wrong on the way there is one failure: there are none.
+ */
+export function createCredentials({
+  profile,
+  credentialsFile,
+}: CredentialSettings): ReturnType<typeof defaultProvider> {
+  const find = defaultProvider({
+    ...(profile === undefined ? {} : { profile }),
+    ...(credentialsFile === undefined ? {} : { filepath: credentialsFile }),
+    logger: SILENT,
+    timeout: 1000,
+    maxRetries: 0,
+  });
+  return async (...facts) => {
+    try {
+      return await find(...facts);
+    } catch (error) {
+      const failure = new Error((error as Error).message, { cause: error });
+      failure.name = "CredentialsProviderError";
+      throw failure;
+    }
+  };
+}

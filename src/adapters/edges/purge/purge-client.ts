@@ -1,0 +1,80 @@
+import { Agent as HttpAgent, request as httpRequest } from "node:http";
+import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
+
+/** One request to a node of a cache. */
+export interface NodeRequest {
+  readonly method: "PURGE" | "BAN" | "GET";
+  readonly node: string;
+  /** Sent as it is: caches tell spellings apart. */
+  readonly path: string;
+  readonly headers: Readonly<Record<string, string>>;
+}
+
+export interface NodeAnswer {
+  readonly status: number;
+  readonly headers: Readonly<Record<string, string | string[] | undefined>>;
+  readonly body: Buffer;
+}
+
+export interface NodeClient {
+  /** Throws when nobody answers. */
+  ask(request: NodeRequest): Promise<NodeAnswer>;
+  close(): void;
+}
+
+const SOCKETS = 16;
+const TIMEOUT_MS = 10_000;
+const TRIES = 4;
+const CLOSED = new Set(["ECONNRESET", "EPIPE"]);
+
+/** Asks nodes over kept-alive connections. A node that closed one, as some do after a thousand answers, is asked over a new one. */
+export function createNodeClient(): NodeClient {
+  const [http, https] = [
+    new HttpAgent({ keepAlive: true, maxSockets: SOCKETS }),
+    new HttpsAgent({ keepAlive: true, maxSockets: SOCKETS }),
+  ];
+  return {
+    ask: async (request) => {
+      for (let tried = 1; ; tried++) {
+        try {
+          return await send(request, tried === 1 ? [http, https] : undefined);
+        } catch (error) {
+          // Only what a closed connection explains is worth another try.
+          if (tried >= TRIES || !CLOSED.has((error as { code?: string }).code ?? "")) throw error;
+        }
+      }
+    },
+    close: () => {
+      http.destroy();
+      https.destroy();
+    },
+  };
+}
+
+function send(
+  { method, node, path, headers }: NodeRequest,
+  agents: readonly [HttpAgent, HttpsAgent] | undefined,
+): Promise<NodeAnswer> {
+  const { protocol, hostname, port } = new URL(node);
+  const isSecure = protocol === "https:";
+  const agent = agents === undefined ? (false as const) : isSecure ? agents[1] : agents[0];
+  const host = headers.host ?? hostname;
+  return new Promise((resolve, reject) => {
+    const options = {
+      ...{ method, hostname, port, path, headers, agent, timeout: TIMEOUT_MS },
+      // The certificate is that of the public name, whichever node is asked.
+      ...(isSecure ? { servername: host.replace(/:\d+$/, "") } : {}),
+    };
+    const request = (isSecure ? httpsRequest : httpRequest)(options, (response) => {
+      const chunks: Buffer[] = [];
+      response.on("data", (chunk: Buffer) => chunks.push(chunk));
+      response.once("end", () => {
+        resolve({ status: response.statusCode ?? 0, headers: response.headers, body: Buffer.concat(chunks) });
+      });
+      response.once("error", reject);
+    });
+    request.once("timeout", () => request.destroy(new Error(`no answer within ${TIMEOUT_MS / 1000} s`)));
+    request.once("error", reject);
+    request.end();
+  });
+}

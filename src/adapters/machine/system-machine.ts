@@ -1,0 +1,53 @@
+import { readFileSync, readlinkSync } from "node:fs";
+import { hostname } from "node:os";
+import { setFlagsFromString } from "node:v8";
+import { runInNewContext } from "node:vm";
+import type { Machine } from "../../ports/machine.ts";
+
+/** The machine that this runs on, by its name and the numbers of its processes. */
+export const systemMachine: Machine = {
+  describe: () => ({
+    host: hostname(),
+    process: process.pid,
+    processStart: readProcessStart(process.pid) ?? "",
+  }),
+  // Collects garbage before it piles up to several times of what is needed. How far it may pile up is decided at each
+  // collection: one is made now, or the limit of the last one would stand until several times of it are in use.
+  spareMemory: () => {
+    setFlagsFromString("--optimize-for-size");
+    setFlagsFromString("--expose-gc");
+    (runInNewContext("gc") as () => void)();
+  },
+  isAlive: ({ host, process: number, processStart }) => {
+    if (host !== hostname()) return undefined;
+    // Another boot or another space of process numbers: a machine of the same name, where nothing can be told from here.
+    if (spaceOf(processStart) !== spaceOf(readProcessStart(process.pid) ?? "")) return undefined;
+    if (!isRunning(number)) return false;
+    return processStart === "" ? undefined : readProcessStart(number) === processStart;
+  },
+};
+
+const spaceOf = (start: string): string => start.slice(0, start.lastIndexOf(" ") + 1);
+
+function isRunning(number: number): boolean {
+  try {
+    process.kill(number, 0);
+    return true;
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === "EPERM";
+  }
+}
+
+/** When a process began: boot of its machine, space of its number, ticks since the boot (proc(5), field 22); undefined where nothing tells. */
+function readProcessStart(number: number): string | undefined {
+  try {
+    const stat = readFileSync(`/proc/${number}/stat`, "utf8");
+    const boot = readFileSync("/proc/sys/kernel/random/boot_id", "utf8").trim();
+    // The name before it may hold anything, a bracket included.
+    const space = readlinkSync("/proc/self/ns/pid");
+    const ticks = stat.slice(stat.lastIndexOf(")") + 2).split(" ")[19];
+    return ticks === undefined ? undefined : `${boot} ${space} ${ticks}`;
+  } catch {
+    return undefined;
+  }
+}

@@ -1,0 +1,68 @@
+import { hash } from "node:crypto";
+import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
+import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
+import type { AskOptions, PublicAnswer, PublicSite } from "../../ports/public-site.ts";
+import { decode } from "../decode.ts";
+import { findRefusal } from "./refusal.ts";
+
+const TIMEOUT_MS = 10_000;
+const SOCKETS = 16;
+/** A server may close a connection just when it is used again. */
+const TRIES = 2;
+
+/** The site at its public address; addresses begin with the whole path, that of the URL included. Redirects are not followed. */
+export function createHttpSite(url: string): PublicSite {
+  const { origin, hostname } = new URL(url);
+  const agents: Agents = [
+    new HttpAgent({ keepAlive: true, maxSockets: SOCKETS }),
+    new HttpsAgent({ keepAlive: true, maxSockets: SOCKETS }),
+  ];
+  return {
+    ask: async (address, options = {}) => {
+      const target = `${options.isPlain === true ? `http://${hostname}` : origin}${address}`;
+      for (let tried = 1; tried <= TRIES; tried++) {
+        const answer = await send(target, options, agents)
+          .then(toAnswer)
+          .catch(() => undefined);
+        if (answer) return answer;
+      }
+      return undefined;
+    },
+    close: () => {
+      for (const agent of agents) agent.destroy();
+    },
+  };
+}
+
+type Agents = readonly [HttpAgent, HttpsAgent];
+
+function send(
+  target: string,
+  { encoding = "" }: AskOptions,
+  [http, https]: Agents,
+): Promise<IncomingMessage> {
+  const isSecure = target.startsWith("https:");
+  const headers = encoding === "" ? {} : { "accept-encoding": encoding };
+  return new Promise((resolve, reject) => {
+    const options = { agent: isSecure ? https : http, timeout: TIMEOUT_MS, headers };
+    const request = (isSecure ? httpsRequest : httpRequest)(target, options, resolve);
+    request.once("timeout", () => request.destroy(new Error("no answer")));
+    request.once("error", reject);
+    request.end();
+  });
+}
+
+async function toAnswer(response: IncomingMessage): Promise<PublicAnswer> {
+  const chunks: Buffer[] = [];
+  for await (const chunk of response) chunks.push(chunk as Buffer);
+  const body = Buffer.concat(chunks);
+  const content = decode(body, response.headers["content-encoding"] ?? "");
+  const headers = Object.entries(response.headers).map(([name, value]) => [name, String(value)]);
+  return {
+    status: response.statusCode ?? 0,
+    headers: Object.fromEntries(headers) as Record<string, string>,
+    hash: content && hash("sha256", content),
+    size: body.length,
+    ...((response.statusCode ?? 0) >= 400 && content ? { refusal: findRefusal(content) } : {}),
+  };
+}

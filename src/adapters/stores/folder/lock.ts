@@ -1,0 +1,33 @@
+import { open, rm, stat } from "node:fs/promises";
+
+/** A lock that old was left by a process that died: what it guards takes milliseconds. */
+const STALE_MS = 10_000;
+const WAIT_MS = 20;
+
+/** Does something while no other process does: a file that only one can create. */
+export async function withLock<T>(path: string, work: () => Promise<T>): Promise<T> {
+  await take(path);
+  try {
+    return await work();
+  } finally {
+    await rm(path, { force: true });
+  }
+}
+
+async function take(path: string): Promise<void> {
+  let seen: { readonly ino: number; readonly sinceMs: number } | undefined;
+  for (;;) {
+    try {
+      await (await open(path, "wx")).close();
+      return;
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== "EEXIST") throw error;
+    }
+    const facts = await stat(path).catch(() => undefined);
+    const now = performance.now();
+    // Its age is watched, not read off two clocks that may differ.
+    if (facts && facts.ino !== seen?.ino) seen = { ino: facts.ino, sinceMs: now };
+    if (facts && seen && now - seen.sinceMs > STALE_MS) await rm(path, { force: true });
+    await new Promise((done) => setTimeout(done, WAIT_MS));
+  }
+}

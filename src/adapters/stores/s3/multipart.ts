@@ -1,0 +1,218 @@
+import { createHash } from "node:crypto";
+import {
+  AbortMultipartUploadCommand,
+  CompleteMultipartUploadCommand,
+  CreateMultipartUploadCommand,
+  ListMultipartUploadsCommand,
+  UploadPartCommand,
+  UploadPartCopyCommand,
+  type CompletedPart,
+  type CreateMultipartUploadCommandInput,
+  type S3Client,
+} from "@aws-sdk/client-s3";
+import { StoreError, type Content, type CountRequest } from "../../../ports/object-store.ts";
+
+/** From this size on a file goes in parts: one that breaks is sent again by itself. */
+export const MULTIPART_BYTES = 64 * 1024 * 1024;
+/** The protocol copies no more than this in one piece. */
+export const LARGEST_COPY = 5 * 1024 ** 3;
+const PART_BYTES = 8 * 1024 * 1024;
+const COPY_PART_BYTES = 512 * 1024 * 1024;
+const MOST_PARTS = 10_000;
+/** Parts under way at once; with their sizes they bound the memory that a file takes. */
+const PARTS_AT_ONCE = 4;
+const PART_TRIES = 4;
+
+export interface UploadTools {
+  readonly client: S3Client;
+  readonly count: CountRequest;
+  readonly address: { readonly Bucket: string; readonly Key: string };
+}
+
+type Labels = Omit<CreateMultipartUploadCommandInput, "Bucket" | "Key">;
+type Conditions = { readonly IfNoneMatch?: string; readonly IfMatch?: string };
+
+/**
+ * Sends a large file in parts, several at once, each with its own signed hash; the hash of the whole is checked before the
+ * parts are put together. Fails with `integrity` where the bytes are others than were promised. Leaves no parts behind
+ * unless the process dies.
+ */
+export async function sendInParts(
+  tools: UploadTools,
+  content: Content,
+  labels: Labels,
+  conditions: Conditions,
+): Promise<string> {
+  return withUpload(tools, labels, conditions, async (UploadId) => {
+    const sum = createHash("sha256");
+    const parts: Promise<CompletedPart>[] = [];
+    const running = new Set<Promise<unknown>>();
+    const buffers = new Buffers(Math.max(PART_BYTES, Math.ceil(content.size / MOST_PARTS)));
+    let size = 0;
+    let failed = false;
+    const fail = (): void => {
+      failed = true;
+    };
+    try {
+      for await (const body of toParts(content, buffers)) {
+        sum.update(body);
+        size += body.length;
+        const part = sendPart(tools, { UploadId, PartNumber: parts.length + 1, body });
+        parts.push(part);
+        const ended: Promise<unknown> = part.then(undefined, fail).then(() => {
+          buffers.giveBack(body);
+          running.delete(ended);
+        });
+        running.add(ended);
+        while (running.size >= PARTS_AT_ONCE) await Promise.race(running);
+        if (failed) return await Promise.all(parts);
+      }
+      if (size !== content.size || sum.digest("hex") !== content.hash)
+        throw new StoreError("integrity", "the file changed while it was read", {
+          action: `write ${tools.address.Key}`,
+        });
+      return await Promise.all(parts);
+    } catch (error) {
+      await Promise.allSettled(parts);
+      throw error;
+    }
+  });
+}
+
+/** Copies an object in parts: one too large for a single copy, or one whose ETag is to be another than its source's. */
+export async function copyInParts(
+  tools: UploadTools,
+  source: { readonly CopySource: string; readonly CopySourceIfMatch?: string; readonly size: number },
+  labels: Labels,
+): Promise<string> {
+  const { size, ...from } = source;
+  const step = Math.max(COPY_PART_BYTES, Math.ceil(size / MOST_PARTS));
+  return withUpload(tools, labels, {}, async (UploadId) => {
+    const parts: CompletedPart[] = [];
+    for (let start = 0; start < Math.max(1, size); start += step) {
+      const PartNumber = parts.length + 1;
+      const whole = size <= step;
+      const range = whole ? {} : { CopySourceRange: `bytes=${start}-${Math.min(size, start + step) - 1}` };
+      tools.count("multipart");
+      const { CopyPartResult } = await tools.client.send(
+        new UploadPartCopyCommand({ ...tools.address, UploadId, PartNumber, ...from, ...range }),
+      );
+      parts.push({ PartNumber, ETag: CopyPartResult?.ETag });
+    }
+    return parts;
+  });
+}
+
+/** Lets go of uploads under these keys that nobody put together. @returns how many */
+export async function abandonUploads(
+  { client, count }: Pick<UploadTools, "client" | "count">,
+  bucket: string,
+  keys: ReadonlySet<string>,
+): Promise<number> {
+  let abandoned = 0;
+  let marker: { KeyMarker?: string | undefined; UploadIdMarker?: string | undefined } | undefined = {};
+  while (marker) {
+    count("multipart");
+    const page: Awaited<ReturnType<typeof list>> = await list(client, bucket, marker);
+    for (const { Key, UploadId } of page.Uploads ?? []) {
+      if (Key === undefined || !keys.has(Key)) continue;
+      count("multipart");
+      await client.send(new AbortMultipartUploadCommand({ Bucket: bucket, Key, UploadId }));
+      abandoned += 1;
+    }
+    marker =
+      page.IsTruncated === true
+        ? { KeyMarker: page.NextKeyMarker, UploadIdMarker: page.NextUploadIdMarker }
+        : undefined;
+  }
+  return abandoned;
+}
+
+const list = (client: S3Client, Bucket: string, marker: object) =>
+  client.send(new ListMultipartUploadsCommand({ Bucket, ...marker }));
+
+async function withUpload(
+  { client, count, address }: UploadTools,
+  labels: Labels,
+  conditions: Conditions,
+  send: (upload: string) => Promise<CompletedPart[]>,
+): Promise<string> {
+  count("multipart");
+  const { UploadId = "" } = await client.send(new CreateMultipartUploadCommand({ ...address, ...labels }));
+  try {
+    const Parts = await send(UploadId);
+    count("multipart");
+    const { ETag = "" } = await client.send(
+      new CompleteMultipartUploadCommand({ ...address, UploadId, MultipartUpload: { Parts }, ...conditions }),
+    );
+    return ETag;
+  } catch (error) {
+    count("multipart");
+    await client.send(new AbortMultipartUploadCommand({ ...address, UploadId })).catch(() => undefined);
+    throw error;
+  }
+}
+
+async function sendPart(
+  { client, count, address }: UploadTools,
+  { UploadId, PartNumber, body }: { UploadId: string; PartNumber: number; body: Buffer },
+): Promise<CompletedPart> {
+  const hash = createHash("sha256").update(body).digest("hex");
+  for (let tried = 1; ; tried++) {
+    count("multipart");
+    try {
+      const { ETag } = await client.send(
+        new UploadPartCommand({
+          ...address,
+          ...{ UploadId, PartNumber, Body: body, ContentLength: body.length, ChecksumSHA256: hash },
+        }),
+      );
+      return { PartNumber, ETag };
+    } catch (error) {
+      const status = (error as { $metadata?: { httpStatusCode?: number } }).$metadata?.httpStatusCode;
+      const canHelp = status === undefined || status >= 500 || status === 429;
+      if (!canHelp || tried >= PART_TRIES) throw error;
+      await new Promise((done) => setTimeout(done, 200 * 2 ** tried));
+    }
+  }
+}
+
+/** Buffers that are used again: fresh ones for each part would pile up until somebody collects them. */
+class Buffers {
+  private readonly free: Buffer[] = [];
+
+  constructor(readonly size: number) {}
+
+  take(): Buffer {
+    return this.free.pop() ?? Buffer.allocUnsafeSlow(this.size);
+  }
+
+  giveBack(part: Buffer): void {
+    if (part.length === this.size) this.free.push(part);
+  }
+}
+
+/** The content in pieces of one size, read in order, each filled before it is handed on. */
+async function* toParts(content: Content, buffers: Buffers): AsyncIterable<Buffer> {
+  const body = content.open();
+  if (body instanceof Uint8Array) {
+    for (let start = 0; start < body.length; start += buffers.size)
+      yield Buffer.from(body.subarray(start, start + buffers.size));
+    return;
+  }
+  let part = buffers.take();
+  let filled = 0;
+  for await (const read of body) {
+    const chunk = read as Buffer;
+    for (let taken = 0; taken < chunk.length;) {
+      const count = chunk.copy(part, filled, taken);
+      taken += count;
+      filled += count;
+      if (filled < buffers.size) continue;
+      yield part;
+      part = buffers.take();
+      filled = 0;
+    }
+  }
+  if (filled > 0) yield part.subarray(0, filled);
+}

@@ -1,0 +1,152 @@
+import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
+import { STILL } from "../../test/support/memory-build.ts";
+import { StoreError, type Condition, type ObjectStore } from "../ports/object-store.ts";
+import { takeHold, type HoldTools } from "./hold.ts";
+
+let nowMs = 0;
+beforeEach(() => {
+  nowMs = 1_000_000;
+});
+const clock = {
+  ...STILL,
+  now: () => new Date(nowMs),
+  monotonicMs: () => nowMs,
+  sleep: (ms: number) => {
+    nowMs += ms;
+    return Promise.resolve();
+  },
+};
+const told: string[] = [];
+const toolsOf = (store: ObjectStore, run: string, more: Partial<HoldTools> = {}): HoldTools => ({
+  ...{ store, clock, run, by: "harbour", leaseSeconds: 30 },
+  machine: {
+    describe: () => ({ host: run, process: 1, processStart: "" }),
+    isAlive: () => undefined,
+    spareMemory: () => undefined,
+  },
+  report: (event) => event.event === "warning" && told.push(event.message),
+  assertGoesOn: () => undefined,
+  ...more,
+});
+const NOW = { work: "deliver", queueSeconds: 0 };
+const open = (): MemoryStore => new MemoryStore(undefined, () => nowMs);
+
+test("the second waits or is told who has it; once let go it is free, and nothing was removed", async () => {
+  const store = open();
+  const first = await takeHold(toolsOf(store, "first"), NOW);
+  expect([first.hasConditions, first.before]).toEqual([true, undefined]);
+  await expect(takeHold(toolsOf(store, "second"), NOW)).rejects.toMatchObject({ code: "held", exit: 6 });
+  await first.letGo();
+  const second = await takeHold(toolsOf(store, "second"), NOW);
+  expect(second.before).toMatchObject({ isReleased: true });
+  expect(store.trace.filter((entry) => entry.startsWith("remove"))).toEqual([]);
+});
+
+test("a hold that nobody renews is taken after its lease, and its owner notices before its next write", async () => {
+  const store = open();
+  const first = await takeHold(toolsOf(store, "first"), NOW);
+  const began = nowMs;
+  const second = await takeHold(toolsOf(store, "second"), { work: "deliver", queueSeconds: 60 });
+  expect(told.at(-1)).toMatch(/^waiting for deliver by harbour on first, process 1, since 1970-/);
+  expect(nowMs - began).toBeGreaterThanOrEqual(30_000);
+  expect(nowMs - began).toBeLessThan(33_000);
+  await expect(first.assertOurs()).rejects.toMatchObject({ code: "hold-lost", exit: 6 });
+  await first.letGo();
+  await second.assertOurs();
+  await expect(takeHold(toolsOf(store, "third"), NOW)).rejects.toMatchObject({ code: "held" });
+});
+
+test("a hold is renewed by the writes that ask for it, for as long as it takes", async () => {
+  const store = open();
+  const first = await takeHold(toolsOf(store, "first"), NOW);
+  for (let step = 0; step < 20; step++) {
+    nowMs += 12_000;
+    await first.assertOurs();
+    // The renewal that was begun on the side ends.
+    await new Promise((done) => setImmediate(done));
+    await expect(takeHold(toolsOf(store, "second"), NOW)).rejects.toMatchObject({ code: "held" });
+  }
+  // The machine slept: nobody else was there, so it goes on.
+  nowMs += 600_000;
+  await first.assertOurs();
+});
+
+test("a dead process on the same machine blocks nobody", async () => {
+  const store = open();
+  await takeHold(toolsOf(store, "first"), NOW);
+  const machine = {
+    describe: () => ({ host: "h", process: 2, processStart: "" }),
+    isAlive: () => false,
+    spareMemory: () => undefined,
+  };
+  await takeHold(toolsOf(store, "second", { machine }), NOW);
+});
+
+/** The same store with other puts. */
+const withPut = (inner: MemoryStore, put: ObjectStore["put"]): ObjectStore =>
+  new Proxy<ObjectStore>(inner, {
+    get: (target, name) => {
+      if (name === "put") return put;
+      const value: unknown = Reflect.get(target, name);
+      return typeof value === "function" ? (value.bind(target) as unknown) : value;
+    },
+  });
+
+test("an answer that was lost is read back before anything is believed", async () => {
+  const inner = open();
+  let puts = 0;
+  const store = withPut(inner, async (...args) => {
+    await inner.put(...args);
+    puts += 1;
+    throw new StoreError("precondition", "seen too late", { action: "write" });
+  });
+  const hold = await takeHold(toolsOf(store, "first"), NOW).catch((error: unknown) => error);
+  expect([puts > 0, hold]).toEqual([true, expect.objectContaining({ before: undefined })]);
+  // What refuses a condition checks them.
+  expect(hold).toMatchObject({ hasConditions: true });
+});
+
+const refusing =
+  (kind: "conditions-unsupported" | "precondition") =>
+  (condition: Condition): boolean =>
+    kind === "conditions-unsupported" || "ifEtag" in condition;
+
+test.each([
+  ["says that it knows no conditions", "conditions-unsupported", refusing("conditions-unsupported")],
+  ["ignores conditions", "precondition", () => false],
+  ["refuses those that hold and ignores the others", "precondition", refusing("precondition")],
+] as const)(
+  "a store that %s is found out, and the hold still keeps two apart by looking",
+  async (_, kind, refuses) => {
+    const inner = open();
+    const store = withPut(inner, (key, content, headers, condition) =>
+      condition && refuses(condition)
+        ? Promise.reject(new StoreError(kind, "refused", { action: "write" }))
+        : inner.put(key, content, headers),
+    );
+    const first = await takeHold(toolsOf(store, "first"), NOW);
+    expect(first.hasConditions).toBe(false);
+    await expect(takeHold(toolsOf(store, "second"), NOW)).rejects.toMatchObject({ code: "held" });
+    nowMs += 12_000;
+    await first.assertOurs();
+    await first.letGo();
+    expect((await takeHold(toolsOf(store, "second"), NOW)).hasConditions).toBe(false);
+  },
+);
+
+test("a bucket in which conditions worked, and then do not, keeps nobody waiting", async () => {
+  const inner = open();
+  const first = await takeHold(toolsOf(inner, "first"), NOW);
+  expect(first.hasConditions).toBe(true);
+  await first.letGo();
+  // Versioning was switched on meanwhile.
+  const store = withPut(inner, (key, content, headers, condition) =>
+    condition && "ifEtag" in condition
+      ? Promise.reject(new StoreError("precondition", "412", { action: "write" }))
+      : inner.put(key, content, headers),
+  );
+  const second = await takeHold(toolsOf(store, "second"), NOW);
+  expect(second.hasConditions).toBe(false);
+  await expect(takeHold(toolsOf(store, "third"), NOW)).rejects.toMatchObject({ code: "held" });
+  await second.assertOurs();
+});

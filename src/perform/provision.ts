@@ -1,0 +1,133 @@
+import { OperatorError } from "../core/failures.ts";
+import { assertNever, STATE_PREFIX } from "../core/model/names.ts";
+import type { Readers } from "../core/policies.ts";
+import { toRefusedByHand, toTakenBackByHand, type ByHand, type ProvisionStep } from "../core/provision.ts";
+import type { Bucket } from "../ports/bucket.ts";
+import type { Clock } from "../ports/clock.ts";
+import { StoreError, type ObjectStore } from "../ports/object-store.ts";
+import { toContent } from "./record.ts";
+
+export interface ProvisionTools {
+  readonly bucket: Bucket;
+  readonly store: ObjectStore;
+  readonly clock: Clock;
+  readonly run: string;
+  readonly readers: Readers;
+  /** Counts changes that were made, for messages about a run that failed. */
+  readonly progress: { written: number };
+}
+
+/**
+ * Changes a bucket, step by step, and tries it after each one that says who may read: one read by this identity, one by
+ * nobody in particular.
+ *
+ * *Fail:* steps that were done stay; the same call goes on from there. A policy under which either read is not as it
+ * should be is taken back, the one before stands again, and the call fails; a block of public access that shuts out more
+ * than the public is taken back and left to a person.
+ * @returns what the store turned out not to know, or not to bear, with the step
+ */
+export async function carryOutProvision(
+  steps: readonly ProvisionStep[],
+  tools: ProvisionTools,
+): Promise<ReadonlyMap<ProvisionStep, ByHand>> {
+  const left = new Map<ProvisionStep, ByHand>();
+  for (const step of steps) {
+    try {
+      await change(step, tools.bucket);
+      tools.progress.written += 1;
+    } catch (error) {
+      if (!(error instanceof StoreError) || !isUnknown(step, error)) throw error;
+      left.set(step, toRefusedByHand(step, `${error.facts.status ?? ""} ${error.facts.code ?? ""}`.trim()));
+      continue;
+    }
+    const wrong = saysWhoReads(step, tools) ? await findWrongReads(tools) : undefined;
+    if (wrong === undefined) continue;
+    await takeBack(step, tools.bucket);
+    await removeProbes(tools);
+    if (step.do === "set-policy") throw new OperatorError("policy-taken-back", { wrong });
+    left.set(step, toTakenBackByHand(step, wrong));
+  }
+  return left;
+}
+
+/** Stores have many ways of not knowing a setting; a bucket or a policy that is refused is a failure all the same. */
+const isUnknown = ({ do: kind }: ProvisionStep, error: StoreError): boolean =>
+  error.kind === "unsupported" ||
+  (error.kind === "other" && kind !== "create-bucket" && kind !== "set-policy");
+
+/** Opening a block lets nobody in yet. */
+const saysWhoReads = (step: ProvisionStep, { readers }: ProvisionTools): boolean =>
+  step.do === "set-policy" || (step.do === "set-public-block" && readers === "edge-only");
+
+async function change(step: ProvisionStep, bucket: Bucket): Promise<void> {
+  switch (step.do) {
+    case "create-bucket":
+      return bucket.create();
+    case "set-public-block":
+      return bucket.writePublicBlock(step.block);
+    case "set-policy":
+      return bucket.writePolicy(step.policy);
+    case "set-website":
+      return bucket.writeWebsite(step.website);
+    case "keep-versions":
+      return bucket.keepVersions();
+    case "set-tags":
+      return bucket.writeTags(step.tags);
+    default:
+      return assertNever(step);
+  }
+}
+
+const NO_BLOCK = { newLists: false, lists: false, newPolicies: false, policies: false };
+
+async function takeBack(step: ProvisionStep, bucket: Bucket): Promise<void> {
+  if (step.do === "set-policy") await bucket.writePolicy(step.before);
+  if (step.do === "set-public-block") await bucket.writePublicBlock(step.before ?? NO_BLOCK);
+}
+
+/** A policy may take a moment until it counts. */
+const PATIENCE_MS = 10_000;
+const LOOK_MS = 500;
+
+/** What is read otherwise than it should be; undefined: all is right. Two small objects come and go. */
+export async function findWrongReads(tools: ProvisionTools): Promise<string | undefined> {
+  const { store, clock, run } = tools;
+  const content = toContent(Buffer.from(`a probe of ${run}\n`));
+  const headers = { "content-type": "text/plain; charset=utf-8", "cache-control": "no-store" };
+  const until = clock.monotonicMs() + PATIENCE_MS;
+  try {
+    for (const key of Object.values(toKeys(run))) await store.put(key, content, headers);
+    for (;;) {
+      const wrong = await lookOnce(tools);
+      if (wrong === undefined || clock.monotonicMs() > until) return wrong;
+      await clock.sleep(LOOK_MS);
+    }
+  } catch (error) {
+    if (error instanceof StoreError && error.kind === "denied")
+      return "this identity may not write there itself";
+    throw error;
+  } finally {
+    await removeProbes(tools);
+  }
+}
+
+const toKeys = (run: string): { readonly open: string; readonly own: string } => ({
+  open: `courier-probe-${run.slice(-8)}.txt`,
+  own: `${STATE_PREFIX}probe-${run.slice(-8)}.txt`,
+});
+
+const removeProbes = ({ store, run }: ProvisionTools): Promise<void> =>
+  store.remove(Object.values(toKeys(run))).catch(() => undefined);
+
+async function lookOnce({ store, readers, run }: ProvisionTools): Promise<string | undefined> {
+  const { open, own } = toKeys(run);
+  for (const key of [open, own])
+    if ((await store.head(key)) === undefined)
+      return `this identity can't find ${key}, which it has just written`;
+  if (await store.isPublic(own)) return "everybody could read the tool's own part, .courier/";
+  const isOpen = await store.isPublic(open);
+  if (readers === "public" && !isOpen) return "the public may not read the site's objects";
+  return readers === "edge-only" && isOpen
+    ? "everybody may read the site's objects, not the edge only"
+    : undefined;
+}

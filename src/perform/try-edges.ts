@@ -1,0 +1,143 @@
+import {
+  judgeForgetting,
+  judgeHabits,
+  type ForgettingLook,
+  type SaidHabits,
+  type SeenHabits,
+} from "../core/checkup/edge-links.ts";
+import type { Link } from "../core/checkup/link.ts";
+import { PROBE_HEADERS, toProbeText, type ProbeKeys } from "../core/checkup/probes.ts";
+import type { VisitorAnswer } from "../core/checkup/visitor-links.ts";
+import type { Sha256, UrlPath } from "../core/model/names.ts";
+import type { Clock } from "../ports/clock.ts";
+import { EdgeError, type Edge } from "../ports/edge.ts";
+import type { ObjectStore, Content } from "../ports/object-store.ts";
+import { toContent } from "./record.ts";
+
+/** Asks as visitors do. */
+export type Ask = (address: UrlPath) => Promise<VisitorAnswer | undefined>;
+
+export interface EdgeTools {
+  readonly store: ObjectStore;
+  readonly clock: Clock;
+  readonly run: string;
+  readonly keys: ProbeKeys;
+  readonly ask: Ask;
+  readonly addressOf: (key: string) => UrlPath;
+  readonly onWait: (why: string) => void;
+}
+
+/** An edge, and what the settings say of it. */
+export interface EdgeOnTrial {
+  readonly edge: Edge;
+  readonly said: SaidHabits;
+  /** How it is said to take patterns; undefined: it takes none, or its kind leaves no doubt. */
+  readonly patterns?: string | undefined;
+}
+
+export interface EdgeTrial {
+  readonly habits: SeenHabits;
+  /** Whether an old copy of the page is held now, so that it can be let go of. */
+  readonly holdsOld: boolean;
+}
+
+export const toProbe = (run: string, version: number): Content & { readonly hash: Sha256 } =>
+  toContent(Buffer.from(toProbeText(run, version)));
+
+/** What the edge does by itself: writes over what it may hold, and looks what answers. The page's second version stands afterwards. */
+export async function watchHabits(tools: EdgeTools, isLateMissing: boolean): Promise<EdgeTrial> {
+  const { store, run, keys, ask, addressOf } = tools;
+  const old = toProbe(run, 1);
+  const fresh = toProbe(run, 2);
+  await store.put(keys.zero, old, PROBE_HEADERS.zero);
+  await ask(addressOf(keys.zero));
+  await ask(addressOf(keys.page));
+  for (const key of [keys.zero, keys.page])
+    await store.put(key, fresh, key === keys.zero ? PROBE_HEADERS.zero : PROBE_HEADERS.page);
+  await store.put(keys.late, fresh, PROBE_HEADERS.zero);
+  const hashOf = async (address: UrlPath): Promise<Sha256 | undefined> => (await ask(address))?.hash;
+  const zero = await hashOf(addressOf(keys.zero));
+  const page = await hashOf(addressOf(keys.page));
+  const queried = await hashOf(`${addressOf(keys.page)}?probe=${run}`);
+  const late = await ask(addressOf(keys.late));
+  const told = (hash: Sha256 | undefined): boolean | undefined =>
+    hash === old.hash ? true : hash === fresh.hash ? false : undefined;
+  const holdsOld = told(page) === true;
+  return {
+    holdsOld,
+    habits: {
+      holdsZero: told(zero),
+      ignoresQuery: holdsOld ? told(queried) : undefined,
+      holdsNegative: isLateMissing && late ? late.status >= 400 : undefined,
+    },
+  };
+}
+
+/** Asks each edge, from the store outwards, to let go of the page, and looks what answers then. */
+export async function tryForgetting(
+  tools: EdgeTools,
+  trials: readonly EdgeOnTrial[],
+  { holdsOld }: Pick<EdgeTrial, "holdsOld">,
+): Promise<Link[]> {
+  const links: Link[] = [];
+  for (const [index, { edge, patterns }] of trials.entries()) {
+    const facts = { edge: edge.name, patterns };
+    const failed = await invalidate(tools, edge, tools.addressOf(tools.keys.page));
+    const isOutermost = index === trials.length - 1;
+    if (failed) {
+      links.push(judgeForgetting(facts, failed, undefined));
+      // An outer edge refills from this one: what it answers tells nothing any more.
+      return links;
+    }
+    const look: ForgettingLook = isOutermost && holdsOld ? await lookFor(tools, 2) : { state: "not-held" };
+    const pattern =
+      isOutermost && look.state === "new" && patterns ? await tryPattern(tools, edge) : undefined;
+    links.push(judgeForgetting(facts, look, pattern));
+  }
+  return links;
+}
+
+async function tryPattern(tools: EdgeTools, edge: Edge): Promise<ForgettingLook> {
+  const { store, run, keys, addressOf } = tools;
+  await store.put(keys.page, toProbe(run, 3), PROBE_HEADERS.page);
+  return (await invalidate(tools, edge, `${addressOf(keys.folder)}*`)) ?? (await lookFor(tools, 3));
+}
+
+async function invalidate(
+  { run, onWait }: EdgeTools,
+  edge: Edge,
+  pattern: UrlPath,
+): Promise<ForgettingLook | undefined> {
+  try {
+    await edge.invalidate({ patterns: [pattern], nameBatch: () => `${run}-checkup-${pattern}`, onWait });
+    return undefined;
+  } catch (error) {
+    if (!(error instanceof EdgeError)) throw error;
+    return { state: "failed", ...error.facts, answer: error.message };
+  }
+}
+
+const LOOKS = 8;
+const LOOK_MS = 250;
+
+/** A soft purge serves the old copy once more: so it is looked at more than once. */
+async function lookFor(
+  { ask, addressOf, keys, run, clock }: EdgeTools,
+  version: number,
+): Promise<ForgettingLook> {
+  for (let looked = 1; ; looked++) {
+    const answer = await ask(addressOf(keys.page));
+    if (answer?.hash === toProbe(run, version).hash) return { state: "new" };
+    if (looked === LOOKS) return { state: "old" };
+    await clock.sleep(LOOK_MS);
+  }
+}
+
+/** Where several edges stand in a row, nobody can tell which of them does what. */
+export const judgeHabitsOf = (
+  trials: readonly EdgeOnTrial[],
+  { habits }: Pick<EdgeTrial, "habits">,
+): Link[] => {
+  const [only, ...others] = trials;
+  return only && others.length === 0 ? [judgeHabits(habits, only.said)] : [];
+};

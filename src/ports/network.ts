@@ -1,0 +1,8 @@
+import type { CertificateLook, NameLook } from "../core/checkup/visitor-links.ts";
+
+/** The way to a public address, below HTTP. Neither call throws: a failure is a code. */
+export interface Network {
+  lookUp(host: string): Promise<NameLook>;
+  /** What the server shows of itself, whether browsers would take it or not. */
+  readCertificate(host: string, port: number): Promise<CertificateLook>;
+}

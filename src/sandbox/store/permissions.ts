@@ -1,0 +1,155 @@
+import { ProtocolError } from "./failure.ts";
+
+/** One statement of a policy, as far as the sandbox knows them: who, actions, resources, and two conditions. */
+interface Statement {
+  readonly Effect?: string;
+  readonly Principal?: unknown;
+  readonly NotPrincipal?: unknown;
+  readonly Action?: string | readonly string[];
+  readonly Resource?: string | readonly string[];
+  readonly NotResource?: string | readonly string[];
+  readonly Condition?: Readonly<Record<string, Readonly<Record<string, string | readonly string[]>>>>;
+}
+
+/** A policy of an identity, or of a bucket. */
+export interface AccessPolicy {
+  readonly Statement?: Statement | readonly Statement[];
+}
+
+/** What a request does, in the protocol's names. */
+export interface Right {
+  readonly action: string;
+  readonly resource: string;
+  /** Of a list. */
+  readonly prefix?: string;
+}
+
+/** Who asks: an identity by its name, a service for one of its resources, or anybody. */
+export type Asker =
+  | { readonly kind: "anybody" }
+  | { readonly kind: "identity"; readonly arn: string }
+  | { readonly kind: "service"; readonly service: string; readonly source: string };
+
+/** What each operation on an object or a bucket needs; a copy needs to read its source besides. */
+const RIGHTS: Readonly<Record<string, string>> = {
+  ListBuckets: "s3:ListAllMyBuckets",
+  CreateBucket: "s3:CreateBucket",
+  HeadBucket: "s3:ListBucket",
+  ListObjectsV2: "s3:ListBucket",
+  ListMultipartUploads: "s3:ListBucketMultipartUploads",
+  GetObject: "s3:GetObject",
+  HeadObject: "s3:GetObject",
+  PutObject: "s3:PutObject",
+  CopyObject: "s3:PutObject",
+  CreateMultipartUpload: "s3:PutObject",
+  UploadPart: "s3:PutObject",
+  CompleteMultipartUpload: "s3:PutObject",
+  DeleteObject: "s3:DeleteObject",
+  AbortMultipartUpload: "s3:AbortMultipartUpload",
+};
+const SETTINGS: Readonly<Record<string, string>> = {
+  website: "BucketWebsite",
+  policy: "BucketPolicy",
+  versioning: "BucketVersioning",
+  location: "BucketLocation",
+  publicAccessBlock: "BucketPublicAccessBlock",
+  tagging: "BucketTagging",
+};
+
+export interface Asked {
+  readonly operation: string;
+  readonly bucket: string;
+  readonly key: string;
+  readonly query: URLSearchParams;
+  /** The source of a copy, decoded: `bucket/key`. */
+  readonly source?: string | undefined;
+}
+
+/** The rights that a request needs, all of them. */
+export function toRights({ operation, bucket, key, query, source }: Asked): Right[] {
+  const arn = `arn:aws:s3:::${bucket}`;
+  const settings = Object.keys(SETTINGS).find((name) => query.has(name));
+  if (operation.endsWith("BucketSettings") && settings !== undefined) {
+    const verb = operation.startsWith("Get") ? "Get" : "Put";
+    const removesPolicy = operation.startsWith("Delete") && settings === "policy";
+    return [{ action: `s3:${removesPolicy ? "Delete" : verb}${SETTINGS[settings]}`, resource: arn }];
+  }
+  const action = RIGHTS[operation];
+  if (action === undefined) return [];
+  const listed = operation === "ListObjectsV2" ? { prefix: query.get("prefix") ?? "" } : {};
+  const own: Right = { action, resource: key === "" ? arn : `${arn}/${key}`, ...listed };
+  return source === undefined ? [own] : [own, { action: "s3:GetObject", resource: `arn:aws:s3:::${source}` }];
+}
+
+/** What a policy says to a right: a deny wins over an allow; `undefined`: it says nothing. */
+export function judge(
+  { Statement: statements = [] }: AccessPolicy,
+  right: Right,
+  asker: Asker = { kind: "anybody" },
+): "allow" | "deny" | undefined {
+  const fitting = ([statements].flat() as Statement[]).filter(
+    (statement) => isFitting(statement, right, asker) && concerns(statement, asker),
+  );
+  if (fitting.some(({ Effect }) => Effect === "Deny")) return "deny";
+  return fitting.some(({ Effect }) => Effect === "Allow") ? "allow" : undefined;
+}
+
+/** Throws `AccessDenied`, naming the right. */
+export function refuse({ action, resource }: Right): never {
+  throw new ProtocolError(
+    403,
+    "AccessDenied",
+    `The identity is not authorized to perform: ${action} on resource: "${resource}"`,
+  );
+}
+
+/** Whether anything in a policy lets everybody in. */
+export const isPublicPolicy = ({ Statement: statements = [] }: AccessPolicy): boolean =>
+  ([statements].flat() as Statement[]).some(
+    ({ Effect, Principal }) => Effect === "Allow" && isEverybody(Principal),
+  );
+
+/** A policy of an identity names nobody: it is that identity's. */
+function concerns({ Principal, NotPrincipal }: Statement, asker: Asker): boolean {
+  if (NotPrincipal !== undefined) return !isNamed(NotPrincipal, asker);
+  return Principal === undefined || isNamed(Principal, asker);
+}
+
+function isNamed(principal: unknown, asker: Asker): boolean {
+  if (isEverybody(principal)) return true;
+  const { AWS: users, Service: services } = principal as { AWS?: unknown; Service?: unknown };
+  if (asker.kind === "identity") return [users].flat().includes(asker.arn);
+  return asker.kind === "service" && [services].flat().includes(asker.service);
+}
+
+const isEverybody = (principal: unknown): boolean =>
+  principal === "*" || [(principal as { AWS?: unknown } | undefined)?.AWS].flat().includes("*");
+
+function isFitting(
+  { Action = [], Resource, NotResource, Condition = {} }: Statement,
+  { action, resource, prefix }: Right,
+  asker: Asker,
+): boolean {
+  const isNamed = (patterns: string | readonly string[]): boolean =>
+    [patterns].flat().some((pattern) => matches(pattern, resource));
+  const hasResource = NotResource === undefined ? isNamed(Resource ?? []) : !isNamed(NotResource);
+  const wanted = (name: string): string[] =>
+    Object.values(Condition).flatMap((names) => [names[name] ?? []].flat());
+  const holds = (name: string, value: string): boolean =>
+    wanted(name).length === 0 || wanted(name).some((pattern) => matches(pattern, value));
+  return (
+    [Action].flat().some((pattern) => matches(pattern, action)) &&
+    hasResource &&
+    (prefix === undefined || holds("s3:prefix", prefix)) &&
+    holds("AWS:SourceArn", asker.kind === "service" ? asker.source : "")
+  );
+}
+
+const matches = (pattern: string, text: string): boolean =>
+  new RegExp(
+    `^${pattern
+      .replace(/[.+^${}()|[\]\\]/g, "\\$&")
+      .replace(/\*/g, ".*")
+      .replace(/\?/g, ".")}$`,
+    "s",
+  ).test(text);

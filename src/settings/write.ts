@@ -1,0 +1,91 @@
+import { isMap, parseDocument, stringify } from "yaml";
+
+/** What a person said of a destination. */
+export interface DestinationAnswers {
+  readonly name: string;
+  readonly url?: string | undefined;
+  readonly store: {
+    readonly bucket: string;
+    readonly region?: string | undefined;
+    readonly endpoint?: string | undefined;
+    readonly prefix?: string | undefined;
+    readonly serves?: "website" | "objects" | undefined;
+    readonly profile?: string | undefined;
+  };
+  readonly edge:
+    | { readonly kind: "none" }
+    | {
+        readonly kind: "distribution";
+        readonly id: string;
+        readonly endpoint?: string;
+        readonly profile?: string;
+      }
+    | { readonly kind: "purge"; readonly url: string };
+  /** Whether a person is asked before the first write. */
+  readonly ask: boolean;
+}
+
+export interface SetupAnswers {
+  readonly site: string;
+  readonly folder: string;
+  readonly destination: DestinationAnswers;
+}
+
+/** New settings with a comment where something can be chosen. */
+export function toSettingsText({ site, folder, destination }: SetupAnswers): string {
+  return [
+    "# Settings of Restless Courier. No secret stands here: credentials come from the environment or a profile.",
+    `site: ${toScalar(site)}`,
+    "build:",
+    `  folder: ${toScalar(folder)}   # what is delivered; an archive (.zip, .tar.gz) will do as well`,
+    "  # clientRoutes: true   # an unknown address is answered with the entry page (single-page apps)",
+    '  # exclude: ["**/*.map"]',
+    "# freshness:             # how long copies may be reused; names with a hash get a year by themselves",
+    '#   - { files: "data/**/*.json", browser: 1m, edge: 1h }',
+    "destinations:",
+    toDestinationText(destination),
+  ].join("\n");
+}
+
+function toDestinationText({ name, url, store, edge, ask }: DestinationAnswers): string {
+  const lines = [
+    `  ${name}:`,
+    url === undefined
+      ? "    # url: https://www.example.com   # where visitors reach it; verify needs it"
+      : `    url: ${toScalar(url)}`,
+    `    store: ${toFlow({ kind: "s3", ...store })}`,
+    `    edge: ${toFlow(edge)}`,
+    ask ? "    ask: true              # a person is asked before the first write" : undefined,
+    "    # retain: { releases: 5, for: 14d }   # how long releases can be put back",
+    "",
+  ];
+  return lines.filter((line) => line !== undefined).join("\n");
+}
+
+const toScalar = (value: string): string => stringify(value).trim();
+
+const toFlow = (value: object): string =>
+  `{ ${Object.entries(value)
+    .filter(([, entry]) => entry !== undefined)
+    .map(([key, entry]) => `${key}: ${toScalar(String(entry))}`)
+    .join(", ")} }`;
+
+/**
+ * The same settings with one more destination, everything else as it stands, comments included.
+ * @returns undefined where the text has no map of destinations to add to
+ */
+export function addDestination(text: string, destination: DestinationAnswers): string | undefined {
+  const document = parseDocument(text);
+  const destinations = isMap(document.contents) ? document.get("destinations", true) : undefined;
+  if (document.errors.length > 0 || !isMap(destinations) || destinations.flow === true) return undefined;
+  // Written as text behind the last destination: a document written anew would lose its layout.
+  const end = destinations.range?.[1] ?? text.length;
+  const head = text.slice(0, end).replace(/\s*$/, "\n");
+  return `${head}${toDestinationText(destination)}${text.slice(end).replace(/^\n*/, "")}`;
+}
+
+/** Names of the destinations in a settings text, however broken the rest of it is. */
+export function listDestinations(text: string): string[] {
+  const destinations: unknown = parseDocument(text).get("destinations");
+  return isMap(destinations) ? destinations.items.map(({ key }) => String(key)) : [];
+}

@@ -1,0 +1,188 @@
+import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
+import { memoryDelivery } from "../../test/support/memory-build.ts";
+import { readText } from "../../test/contracts/object-store.ts";
+import type { Delivery } from "./delivery.ts";
+import { deliver } from "./deliver.ts";
+import { prune } from "./prune.ts";
+import { redeliver } from "./redeliver.ts";
+import { compareReleases, listReleases, repairReleases } from "./releases.ts";
+
+const OPTIONS = { dryRun: false, all: false, progress: { written: 0 } };
+const PRUNE = { ...OPTIONS, foreign: false, forget: [], queueSeconds: 0 };
+const DAY = 86_400_000;
+
+/** One destination through time. */
+class Stage {
+  nowMs = 1_000_000;
+  readonly store = new MemoryStore(undefined, () => this.nowMs);
+  retention = { releases: 2, forSeconds: 86_400 };
+
+  delivery(files: Record<string, string> = {}, allowed: readonly string[] = []): Delivery {
+    this.nowMs += 1000;
+    const target = { retention: this.retention };
+    const delivery = memoryDelivery({ files, store: this.store, target });
+    return { ...delivery, allowed: new Set([...delivery.allowed, ...allowed]) };
+  }
+  deliver = (files: Record<string, string>) => deliver(this.delivery(files), OPTIONS);
+  redeliver = (name: string) => redeliver(this.delivery(), name, OPTIONS);
+  text = async (key: string) => readText(await this.store.get(key));
+  keys = async (below: string) => {
+    const keys: string[] = [];
+    for await (const { objects } of this.store.list(below)) keys.push(...objects.map(({ key }) => key));
+    return keys;
+  };
+}
+
+const site = (name: string): Record<string, string> => ({
+  "index.html": `${name} index`,
+  "old.html": `${name} old`,
+  [`assets/${name}-1f2e3d4c.js`]: name,
+});
+
+test("any retained release comes back, by copies only, with its removed pages and headers, under a number of its own", async () => {
+  const stage = new Stage();
+  await stage.deliver(site("one"));
+  await stage.deliver({ "index.html": "two" });
+  expect(await stage.text("old.html")).toBeUndefined();
+  const back = await stage.redeliver("previous");
+  expect([back.release, back.bytes.sent]).toEqual([3, 0]);
+  expect([await stage.text("index.html"), await stage.text("old.html")]).toEqual(["one index", "one old"]);
+  // The same again is nothing to do; and forward again works as well.
+  expect((await stage.redeliver("1")).release).toBe(3);
+  await stage.redeliver("2");
+  expect([await stage.text("index.html"), await stage.text("old.html")]).toEqual(["two", undefined]);
+  const { waybills } = await listReleases(stage.delivery());
+  expect(waybills.map(({ waybill }) => [waybill?.release, waybill?.redelivers])).toEqual([[4, 2], [3, 1], [2, undefined], [1, undefined]]); // prettier-ignore
+  await expect(stage.redeliver("9")).rejects.toMatchObject({ code: "no-such-release", exit: 2 });
+});
+
+test("two files that change places are copied by way of the vault", async () => {
+  const stage = new Stage();
+  await stage.deliver({ "index.html": "i", "a.txt": "first", "b.txt": "second" });
+  const swapped = await stage.deliver({ "index.html": "i", "a.txt": "second", "b.txt": "first" });
+  expect(swapped.bytes).toMatchObject({ sent: 0, copied: 11 });
+  expect([await stage.text("a.txt"), await stage.text("b.txt")]).toEqual(["second", "first"]);
+});
+
+test("a bucket that others filled: equal objects are adopted unsent, others asked about, kept as release 0, put back on demand", async () => {
+  const stage = new Stage();
+  stage.store.tamper("index.html", "theirs", { "content-type": "text/html" });
+  stage.store.tamper("logo.svg", "<svg/>", { "content-type": "image/svg+xml" });
+  stage.store.tamper("only-theirs.txt", "stays");
+  const asked: string[][] = [];
+  const files = { "index.html": "ours", "logo.svg": "<svg/>", "new.html": "n" };
+  const options = { ...OPTIONS, confirm: (_: unknown, { takesOver }: { takesOver: readonly string[] }) => Promise.resolve(void asked.push([...takesOver])) }; // prettier-ignore
+  const delivery = stage.delivery(files);
+  const first = await deliver(delivery, options);
+  expect(asked).toEqual([["index.html", "logo.svg"]]);
+  // The logo's bytes were right: only its headers are written.
+  expect([first.bytes.sent, first.counts.relabelled]).toEqual([5, 1]);
+  expect((await listReleases(stage.delivery())).waybills.map(({ release }) => release)).toEqual([1, 0]);
+  const back = await stage.redeliver("0");
+  expect(back.bytes.sent).toBe(0);
+  expect([await stage.text("index.html"), await stage.text("new.html")]).toEqual(["theirs", "n"]);
+  expect((await stage.store.head("logo.svg"))?.headers).toEqual({ "content-type": "image/svg+xml" });
+  expect(await stage.text("only-theirs.txt")).toBe("stays");
+});
+
+test("what others changed since is found by its bytes and by its headers, mended, and can be brought back", async () => {
+  const stage = new Stage();
+  const files = { "index.html": "ours", "logo.svg": "<svg/>" };
+  await stage.deliver(files);
+  stage.nowMs += 5000;
+  stage.store.tamper("index.html", "a hotfix by hand");
+  stage.store.tamper("logo.svg", "<svg/>", { "content-type": "text/plain" });
+  const mended = await stage.deliver(files);
+  expect(mended.changes.map(({ key, change, reason }) => [key, change, reason])).toEqual([
+    ["index.html", "drifted", "changed by other means"],
+    ["logo.svg", "drifted", "headers: cache-control, content-type; changed by other means"],
+  ]);
+  expect([mended.bytes.sent, await stage.text("index.html")]).toEqual([4, "ours"]);
+  await stage.redeliver("0");
+  expect(await stage.text("index.html")).toBe("a hotfix by hand");
+});
+
+test("prune removes what no retained release needs, and nothing else; foreign objects only by name", async () => {
+  const stage = new Stage();
+  for (const name of ["one", "two", "three"]) await stage.deliver(site(name));
+  stage.store.tamper("theirs.txt", "x");
+  expect((await prune(stage.delivery(), PRUNE)).decision.removals).toEqual([]);
+  stage.nowMs += 2 * DAY;
+  const looked = await prune(stage.delivery(), { ...PRUNE, dryRun: true });
+  expect(looked.decision.removals.map(({ why }) => why).sort()).toEqual([
+    "content",
+    "content",
+    "record",
+    "stale",
+  ]);
+  expect(await stage.keys(".courier/releases/")).toHaveLength(3);
+  await prune(stage.delivery(), PRUNE);
+  expect(await stage.keys("assets/")).toEqual(["assets/three-1f2e3d4c.js", "assets/two-1f2e3d4c.js"]);
+  expect((await listReleases(stage.delivery())).waybills.map(({ release }) => release)).toEqual([3, 2]);
+  expect((await stage.redeliver("2")).bytes.sent).toBe(0);
+  expect(await stage.text("theirs.txt")).toBe("x");
+  const { decision } = await prune(stage.delivery(), { ...PRUNE, foreign: true });
+  expect(decision.removals.map(({ key, why }) => [key, why])).toContainEqual(["theirs.txt", "foreign"]);
+  expect(await stage.text("theirs.txt")).toBeUndefined();
+});
+
+test("a content that is forgotten is gone from live, vault and every way back, and is not delivered again unnoticed", async () => {
+  const stage = new Stage();
+  const secret = { "index.html": "i", "crew.csv": "names", "copy.csv": "names" };
+  await stage.deliver(secret);
+  await stage.deliver({ "index.html": "i2" });
+  await stage.deliver({ "index.html": "i3", "again.csv": "names" });
+  await prune(stage.delivery(), { ...PRUNE, forget: ["/crew.csv"] });
+  for await (const { objects } of stage.store.list())
+    for (const { key } of objects) expect([key, await stage.text(key)]).not.toEqual([key, "names"]);
+  const back = await stage.redeliver("1");
+  expect(back.warnings).toEqual([
+    expect.stringMatching(/left out, since it was removed for good: copy.csv, crew.csv/),
+  ]);
+  expect([await stage.text("index.html"), await stage.text("crew.csv")]).toEqual(["i", undefined]);
+  await expect(stage.deliver(secret)).rejects.toMatchObject({ code: "refused", exit: 3 });
+  await deliver(stage.delivery(secret, ["forgotten"]), OPTIONS);
+  expect(await stage.text("crew.csv")).toBe("names");
+  await expect(prune(stage.delivery(), { ...PRUNE, forget: ["never.txt"] })).rejects.toMatchObject({ code: "no-such-content" }); // prettier-ignore
+});
+
+test("a lost or damaged pointer is no first delivery; it is made anew out of the records", async () => {
+  for (const damage of [undefined, '{"format":"restless-courier/pointer/1"}']) {
+    const stage = new Stage();
+    await stage.deliver(site("one"));
+    await stage.deliver(site("two"));
+    await expect(repairReleases(stage.delivery())).rejects.toMatchObject({ code: "nothing-to-repair" });
+    stage.store.tamper(".courier/current.json", damage);
+    await expect(stage.deliver(site("three"))).rejects.toMatchObject({ exit: 1 });
+    expect((await repairReleases(stage.delivery())).retained.map(({ release }) => release)).toEqual([2, 1]);
+    expect(await stage.deliver(site("two"))).toMatchObject({ release: 2, changes: [] });
+    expect((await stage.redeliver("1")).bytes.sent).toBe(0);
+  }
+});
+
+test("an unreadable record stops every removal, and is named", async () => {
+  const stage = new Stage();
+  stage.retention = { releases: 3, forSeconds: 86_400 };
+  for (const name of ["one", "two", "three"]) await stage.deliver(site(name));
+  const [, second] = await stage.keys(".courier/releases/");
+  stage.store.tamper(second ?? "", "rubbish");
+  stage.nowMs += 2 * DAY;
+  await expect(prune(stage.delivery(), PRUNE)).rejects.toMatchObject({ code: "record-unreadable" });
+  const next = await stage.deliver(site("four"));
+  expect([next.pruned, next.warnings]).toEqual([[], [expect.stringContaining("nothing is pruned")]]);
+  expect(await stage.keys("assets/")).toHaveLength(4);
+});
+
+test("two releases are compared without a build", async () => {
+  const stage = new Stage();
+  await stage.deliver({ "index.html": "1", "gone.html": "g", "same.txt": "s", "a.txt": "moves" });
+  await stage.deliver({ "index.html": "2", "new.html": "n", "same.txt": "s", "b.txt": "moves" });
+  const { differences } = await compareReleases(stage.delivery(), ["1", "current"]);
+  expect(differences.map(({ key, change }) => `${change} ${key}`)).toEqual([
+    "removed a.txt",
+    "moved b.txt",
+    "removed gone.html",
+    "replaced index.html",
+    "new new.html",
+  ]);
+});

@@ -1,0 +1,157 @@
+import fc from "fast-check";
+import {
+  EDGES,
+  filesOf,
+  World,
+  type Disturbance,
+  type EdgeName,
+  type Remedy,
+} from "../../test/support/world.ts";
+import { readText } from "../../test/contracts/object-store.ts";
+
+const build = fc.integer({ min: 1, max: 4 });
+const disturbance: fc.Arbitrary<Disturbance> = fc.record({
+  build,
+  diesAt: fc.option(fc.integer({ min: 1, max: 90 }), { nil: undefined, freq: 3 }),
+  tookEffect: fc.boolean(),
+  edgeFails: fc.boolean(),
+  rivalAt: fc.option(fc.integer({ min: 1, max: 80 }), { nil: undefined, freq: 2 }),
+  rival: build,
+});
+const scenario = fc.record({
+  seed: fc.integer({ min: 1, max: 2 ** 31 }),
+  runs: fc.array(disturbance, { minLength: 1, maxLength: 4 }),
+  last: build,
+  edge: fc.constantFrom<EdgeName>("exact", "keyed", "honest"),
+});
+
+function toChance(seed: number): () => number {
+  let state = seed;
+  return () => {
+    state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0;
+    return state / 2 ** 32;
+  };
+}
+
+interface Seen {
+  readonly faults: readonly string[];
+  readonly visits: number;
+  readonly ends: readonly string[];
+}
+
+interface Played {
+  readonly seed: number;
+  readonly runs: readonly Disturbance[];
+  readonly last: number;
+  readonly edge?: EdgeName;
+}
+
+/** Disturbed runs, then undisturbed ones to the end; everything that was or stays wrong. */
+async function play({ seed, runs, last, edge = "exact" }: Played, without?: Remedy): Promise<Seen> {
+  const world = new World(toChance(seed), edge, without);
+  const ends: string[] = [];
+  ends.push(await world.run({ build: 1 }));
+  for (const run of runs) ends.push(await world.run(run));
+  const end = await world.run({ build: last });
+  const faults = [...world.faults];
+  if (end !== "done") faults.push(`the last run ended with ${end}`);
+  faults.push(...(await world.findStale()));
+  // What stands besides the build is retained by some release, and everything of the build is as it was built.
+  for (const [key, text] of Object.entries(filesOf(last)))
+    if ((await readText(await world.store.get(key))) !== text) faults.push(`${key} is not as it was built`);
+  faults.push(...(await findOrphans(world)));
+  return { faults, visits: world.visits, ends: [...ends, end] };
+}
+
+/** Two more releases, and nothing of the time before may be left but what they retain. */
+async function findOrphans(world: World): Promise<string[]> {
+  for (const number of [5, 4, 5, 4]) await world.run({ build: number });
+  const wanted = new Set([...Object.keys(filesOf(4)), ...Object.keys(filesOf(5))]);
+  const orphans: string[] = [];
+  for await (const { objects } of world.store.list())
+    for (const { key } of objects)
+      if (!key.startsWith(".courier/") && !wanted.has(key)) orphans.push(`${key} is left for ever`);
+  return orphans;
+}
+
+const isSoak = process.env.SOAK !== undefined;
+const CASES = isSoak ? 3000 : 200;
+
+test("whatever dies, sleeps, fails or comes between: no visitor meets a broken page, and the last run makes every address right", async () => {
+  let visits = 0;
+  const ends = new Map<string, number>();
+  await fc.assert(
+    fc.asyncProperty(scenario, async (played) => {
+      const seen = await play(played);
+      visits += seen.visits;
+      for (const end of seen.ends) ends.set(end, (ends.get(end) ?? 0) + 1);
+      expect(seen.faults).toEqual([]);
+    }),
+    { numRuns: CASES },
+  );
+  // The disturbances really happened.
+  expect(visits).toBeGreaterThan(CASES * 20);
+  for (const end of ["done", "owes", "dead", "hold-lost"])
+    expect([end, ends.get(end) ?? 0]).toEqual([end, expect.any(Number)]);
+  expect(ends.get("dead")).toBeGreaterThan(CASES / 10);
+  expect(ends.get("owes")).toBeGreaterThan(CASES / 20);
+  expect(ends.get("hold-lost")).toBeGreaterThan(5);
+}, 1_200_000);
+
+/** What may follow on a delivery of build 2 whose invalidation came to nothing: 3 has other headers on an equal page. */
+const FOLLOWERS = {
+  "the same build": 2,
+  "an unrelated build": 4,
+  "headers relabelled": 3,
+  "the old build": 1,
+};
+
+describe.each(Object.keys(EDGES) as EdgeName[])(
+  "an invalidation that was lost, at an edge that is %s",
+  (edge) => {
+    test.each(Object.entries(FOLLOWERS))("is made up for by %s", async (_, last) => {
+      const ends = new Set<string>();
+      const look = async (disturbed: Omit<Disturbance, "build">): Promise<void> => {
+        const run = { build: 2, tookEffect: true, ...disturbed };
+        const seen = await play({ seed: 11, runs: [run], last, edge });
+        expect([disturbed, seen.faults]).toEqual([disturbed, []]);
+        ends.add(seen.ends[1] as string);
+      };
+      // The edge refuses, and the run is killed at each of its steps, those after the record included.
+      await look({ edgeFails: true });
+      // Each step in the soak, every third one otherwise.
+      for (let diesAt = 1; diesAt < 80; diesAt += isSoak ? 1 : 3) await look({ diesAt });
+      expect([...ends].sort()).toEqual(["dead", "done", "owes"]);
+    });
+  },
+);
+
+/** Runs that sleep just when their assets are stocked and their pages are not yet switched. */
+const sleepers = fc.record({
+  seed: fc.integer({ min: 1, max: 2 ** 31 }),
+  runs: fc.array(
+    fc.record({ build: fc.constant(4), rivalAt: fc.integer({ min: 10, max: 40 }), rival: fc.constant(2) }),
+    { minLength: 1, maxLength: 2 },
+  ),
+  last: build,
+});
+
+test.each<[Remedy, RegExp]>([
+  ["owed is remembered", /instead of/],
+  ["removal before invalidation", /200 .* instead of 404/],
+  ["the hold fences", /which the store lacks/],
+  ["workers come last", /was seen while the page is still/],
+  ["new names are unmasked", /the edge has as missing/],
+  ["open records", /is left for ever/],
+])("the test notices when a remedy is taken out: %s", async (remedy, fault) => {
+  const found: string[] = [];
+  const cases = remedy === "the hold fences" ? sleepers : scenario;
+  for (const played of fc.sample<Played>(cases, { numRuns: 1000, seed: 7 })) {
+    const seen = await play({ ...played, edge: "exact" }, remedy).catch((error: unknown) => ({
+      faults: [String(error)],
+    }));
+    found.push(...seen.faults);
+    if (found.some((text) => fault.test(text))) break;
+  }
+  expect(found).toEqual(expect.arrayContaining([expect.stringMatching(fault)]));
+});

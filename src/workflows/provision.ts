@@ -1,0 +1,70 @@
+import type { ProvisionResult } from "../core/provision-result.ts";
+import { planProvision, type ProvisionPlan, type ProvisionWishes } from "../core/provision.ts";
+import { OperatorError } from "../core/failures.ts";
+import { readBucket } from "../gather/read-bucket.ts";
+import { carryOutProvision, findWrongReads } from "../perform/provision.ts";
+import type { Bucket } from "../ports/bucket.ts";
+import type { Delivery } from "./delivery.ts";
+
+export interface ProvisionOptions {
+  readonly wishes: ProvisionWishes;
+  readonly dryRun: boolean;
+  readonly progress: { written: number };
+  /** Shows what would be changed and asks a person. Throws `answer-needed`, `answered-no`. */
+  readonly confirm?: ((planned: ProvisionResult) => Promise<void>) | undefined;
+}
+
+/** Makes a bucket ready: looks, decides, asks, changes, tries, and looks again. Changes nothing where all is as it should be. */
+export async function provision(
+  delivery: Delivery,
+  bucket: Bucket,
+  { wishes, dryRun, progress, confirm }: ProvisionOptions,
+): Promise<ProvisionResult> {
+  const { store, clock, run } = delivery;
+  const facts = await readBucket(bucket);
+  const plan = planProvision(facts, wishes);
+  const tools = { bucket, store, clock, run, readers: wishes.readers, progress };
+  if (dryRun) return toResult(delivery, wishes, plan, { dryRun, checked: [] });
+  // What is left to a person may be just what decides who reads.
+  if (plan.steps.length === 0 && plan.byHand.length > 0)
+    return toResult(delivery, wishes, plan, { dryRun, checked: [] });
+  if (plan.steps.length === 0) {
+    const wrong = await findWrongReads(tools);
+    if (wrong !== undefined) throw new OperatorError("provision-wrong", { wrong });
+    return toResult(delivery, wishes, plan, { dryRun, checked: toChecked(wishes) });
+  }
+  await confirm?.(toResult(delivery, wishes, plan, { dryRun: true, checked: [] }));
+  const left = await carryOutProvision(plan.steps, tools);
+  const done = plan.steps.filter((step) => !left.has(step));
+  const after = planProvision(await readBucket(bucket), wishes);
+  const lost = after.steps.filter(({ what }) => done.some((step) => step.what === what));
+  if (lost.length > 0)
+    throw new OperatorError("provision-lost", { steps: lost.map(({ what }) => what).join("; ") });
+  const hasPolicy = done.some((step) => step.do === "set-policy" || step.do === "set-public-block");
+  const byHand = [...plan.byHand, ...left.values()];
+  const checked = hasPolicy ? toChecked(wishes) : [];
+  return toResult(delivery, wishes, { steps: done, byHand }, { dryRun, checked });
+}
+
+const toChecked = ({ readers }: ProvisionWishes): string[] => [
+  readers === "public" ? "everybody reads the site's objects" : "nobody reads the site's objects unsigned",
+  "nobody reads the tool's own part unsigned",
+  "this identity reads both",
+];
+
+const toResult = (
+  { target, store }: Delivery,
+  { readers, bucket }: ProvisionWishes,
+  { steps, byHand }: ProvisionPlan,
+  { dryRun, checked }: Pick<ProvisionResult, "dryRun" | "checked">,
+): ProvisionResult => ({
+  site: target.site,
+  destination: target.destination,
+  bucket,
+  endpoint: store.location.endpoint,
+  readers,
+  dryRun,
+  steps: steps.map(({ do: kind, what, why }) => ({ do: kind, what, why })),
+  byHand: [...byHand],
+  checked: [...checked],
+});

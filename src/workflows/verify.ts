@@ -1,0 +1,216 @@
+import { compareParcels } from "../core/compare.ts";
+import { OperatorError } from "../core/failures.ts";
+import { parseEdgeFreshness } from "../core/headers.ts";
+import type { DestinationState, Waybill } from "../core/model/release.ts";
+import { explainSymptoms, LACKING, type StoredLook } from "../core/verification/causes.ts";
+import { listEarlier, selectChecks, type Check } from "../core/verification/checks.ts";
+import { findSymptoms, type Observation, type Symptom } from "../core/verification/findings.ts";
+import { toFindingResult, type VerifyResult } from "../core/verification/result.ts";
+import { readDestination, readWaybill } from "../gather/read-destination.ts";
+import { runPool } from "../perform/pool.ts";
+import type { PublicSite } from "../ports/public-site.ts";
+import type { Delivery } from "./delivery.ts";
+
+export interface VerifyOptions {
+  /** How many addresses are asked for at most, besides what changed last. */
+  readonly sample: number;
+}
+
+/** What browsers and simple clients send as `Accept-Encoding`. */
+const FORMS = ["gzip, deflate, br, zstd", "gzip, deflate", ""];
+const WIDTH = 12;
+/** Earlier releases whose contents are recognised. */
+const MOST_OLDER = 4;
+/** Whether something is held that must not be is seen by asking twice, so long apart. */
+const APART_MS = 1100;
+
+type AskedCheck = readonly [Check, readonly Observation[]];
+
+/** Files that are asked for at most, besides what changed last. */
+export const DEFAULT_SAMPLE = 200;
+
+/** Asks for what was delivered, as visitors do, and finds what is not so and why; writes nothing. */
+export async function verify(delivery: Delivery, { sample }: VerifyOptions): Promise<VerifyResult> {
+  const { target, store, site, clock, run } = delivery;
+  const { destination, url } = target;
+  if (!site || url === undefined) throw new OperatorError("no-url", { destination });
+  const state = await readDestination(store, destination);
+  const { waybill: current } = state;
+  if (!current) throw new OperatorError("nothing-delivered", { destination });
+  const older = await readOlder(delivery, state);
+  const unused = `courier-${run.slice(-8)}`;
+  const storesRedirects = target.serves === "website" && target.carriesRedirects;
+  const checks = selectChecks({ ...target, current, older, storesRedirects, sample, unused });
+  const counted = count(site);
+  const started = clock.monotonicMs();
+  const asked = await askAll(checks, counted.site);
+  const facts = {
+    earlierOf: (check: Check) =>
+      check.kind === "content" ? listEarlier(check.parcel.key, older) : new Map<string, number>(),
+    expectedHeaders: target.expectedHeaders,
+  };
+  const pause = APART_MS - (clock.monotonicMs() - started);
+  const again = selectUnheld(checks);
+  if (again.length > 0 && pause > 0) await clock.sleep(pause);
+  const looked = await askAll(again, counted.site, [""]);
+  const symptoms = [
+    ...asked.flatMap(([check, observations]) => findSymptoms(check, observations, facts)),
+    ...looked.flatMap(([check, observations]) =>
+      findSymptoms(check, observations, facts).filter(({ code }) => code === "held-too-long"),
+    ),
+    ...(await findInsecure(url, counted.site, checks)),
+    ...findStoredOtherwise(current, state, checks),
+  ];
+  const findings = explainSymptoms(dedupe(symptoms), {
+    contents: new Set(checks.filter(({ kind }) => kind === "content").map(({ address }) => address)).size,
+    lookOf: await lookAtStore(delivery, symptoms, state),
+    isRightPastCache: await askPastCache(symptoms, counted.site, unused),
+    basePath: target.addresses.basePath,
+    indexName: target.addresses.indexName,
+  });
+  return {
+    ...{ site: target.site, destination, release: current.release, url },
+    checked: new Set(checks.map(({ address }) => address)).size,
+    requests: counted.requests(),
+    findings: findings.map(toFindingResult),
+  };
+}
+
+async function readOlder({ store }: Delivery, { pointer }: DestinationState): Promise<Waybill[]> {
+  const earlier = (pointer?.retained ?? []).filter(({ release }) => release !== pointer?.release);
+  const read = earlier.slice(0, MOST_OLDER).map((release) =>
+    readWaybill(store, release).catch((error: unknown) => {
+      // What can't be read is only not recognised.
+      if (error instanceof OperatorError) return undefined;
+      throw error;
+    }),
+  );
+  return (await Promise.all(read)).filter((waybill) => waybill !== undefined);
+}
+
+function count(site: PublicSite): { site: PublicSite; requests: () => number } {
+  let requests = 0;
+  const ask: PublicSite["ask"] = (...args) => {
+    requests += 1;
+    return site.ask(...args);
+  };
+  return { site: { ...site, ask }, requests: () => requests };
+}
+
+async function askAll(checks: readonly Check[], site: PublicSite, forms = FORMS): Promise<AskedCheck[]> {
+  const asked: AskedCheck[] = [];
+  await runPool(
+    checks,
+    () => WIDTH,
+    async (check) => {
+      const address = check.address + (check.kind === "query" ? check.query : "");
+      const observations: Observation[] = [];
+      // Whether a client takes an encoding matters only where there is content.
+      for (const form of check.kind === "content" ? forms : [forms[0] as string])
+        observations.push({ form, answer: await site.ask(address, { encoding: form }) });
+      asked.push([check, observations]);
+    },
+  );
+  return asked.sort(([a], [b]) => (a.address < b.address ? -1 : 1));
+}
+
+/** A few of those that nobody may hold. */
+const selectUnheld = (checks: readonly Check[]): Check[] =>
+  checks
+    .filter(
+      (check) => check.kind === "content" && parseEdgeFreshness(check.parcel.headers["cache-control"]) === 0,
+    )
+    .slice(0, 3);
+
+/** Whether plain http leads to https, where the site is at https. */
+async function findInsecure(url: string, site: PublicSite, [check]: readonly Check[]): Promise<Symptom[]> {
+  if (!url.startsWith("https:") || !check) return [];
+  const answer = await site.ask(check.address, { isPlain: true });
+  const leads = answer?.headers.location?.startsWith("https:") === true && answer.status < 400;
+  if (!answer || leads || answer.status >= 400) return [];
+  const { address } = check;
+  return [
+    { address, code: "not-secure", expected: "a redirect to https", found: String(answer.status), check },
+  ];
+}
+
+/** What the store's own list says of what was delivered. */
+function findStoredOtherwise(current: Waybill, state: DestinationState, checks: readonly Check[]): Symptom[] {
+  const { changes, unprobed } = compareParcels(current.parcels, state);
+  const wrong = new Map(changes.map(({ parcel, kind }) => [parcel.key, kind]));
+  const doubtful = new Set(unprobed);
+  const seen = new Set<string>();
+  return checks.flatMap((check): Symptom[] => {
+    if (check.kind !== "content" || seen.has(check.parcel.key)) return [];
+    const { key } = check.parcel;
+    const kind = wrong.get(key);
+    if (kind === undefined && !doubtful.has(key)) return [];
+    seen.add(key);
+    const isThere = state.listing.some((object) => object.key === key);
+    const found = isThere ? "another object" : LACKING;
+    return [
+      {
+        address: check.address,
+        code: "stored-otherwise",
+        expected: `${key} as it was delivered`,
+        found,
+        check,
+      },
+    ];
+  });
+}
+
+/** One symptom of a kind an address: the second look repeats what the first has seen. */
+const dedupe = (symptoms: readonly Symptom[]): Symptom[] => [
+  ...new Map(symptoms.map((symptom) => [`${symptom.code} ${symptom.address}`, symptom])).values(),
+];
+
+/** Keys whose object is looked at, so that a cause can be told. */
+const MOST_LOOKS = 40;
+
+async function lookAtStore(
+  { store }: Delivery,
+  symptoms: readonly Symptom[],
+  { listing, pointer }: DestinationState,
+): Promise<(symptom: Symptom) => StoredLook | undefined> {
+  const listed = new Map(listing.map((object) => [object.key, object]));
+  const parcels = symptoms.flatMap(({ check }) => (check.kind === "content" ? [check.parcel] : []));
+  const chosen = [...new Map(parcels.map((parcel) => [parcel.key, parcel])).values()].slice(0, MOST_LOOKS);
+  const looks = new Map<string, StoredLook>();
+  await runPool(
+    chosen,
+    () => WIDTH,
+    async (parcel) => {
+      const { key, etag = pointer?.announced[key], size, headers } = parcel;
+      const object = listed.get(key);
+      const head = object && (await store.head(key));
+      const isSame = ([name, value]: [string, string]): boolean => head?.headers[name] === value;
+      looks.set(key, {
+        isThere: object !== undefined,
+        isRight: object !== undefined && object.size === size && (etag === undefined || object.etag === etag),
+        hasRightHeaders: !store.carriesHeaders || Object.entries(headers).every(isSame),
+      });
+    },
+  );
+  return ({ check }) => (check.kind === "content" ? looks.get(check.parcel.key) : undefined);
+}
+
+/** A query that nobody has used gets past what is held, at an edge that holds queries apart. */
+async function askPastCache(
+  symptoms: readonly Symptom[],
+  site: PublicSite,
+  unused: string,
+): Promise<(symptom: Symptom) => boolean | undefined> {
+  const right = new Map<string, boolean>();
+  const lost = symptoms.filter(({ check }) => check.kind === "content").slice(0, MOST_LOOKS);
+  await runPool(
+    lost,
+    () => WIDTH,
+    async ({ address, check }) => {
+      if (check.kind !== "content" || right.has(address)) return;
+      const answer = await site.ask(`${address}?past=${unused}`);
+      right.set(address, answer?.status === 200 && answer.hash === check.parcel.hash);
+    },
+  );
+  return ({ address }) => right.get(address);
+}

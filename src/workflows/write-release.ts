@@ -1,0 +1,282 @@
+import { etagsOfUnchanged } from "../core/compare.ts";
+import { extendImmutableNames } from "../core/immutable-names.ts";
+import { OperatorError } from "../core/failures.ts";
+import { openKey, type ObjectKey } from "../core/model/names.ts";
+import { phaseOf, stepsOf, targetOf, type EdgeInvalidation, type StepPhase } from "../core/model/plan.ts";
+import type { OwedInvalidation, Pointer, RetainedRelease } from "../core/model/release.ts";
+import {
+  toOpenDelivery,
+  toPointer,
+  toReleaseZero,
+  toWaybill,
+  type NextReleaseFacts,
+} from "../core/next-release.ts";
+import { judgeProbe, selectProbe } from "../core/probe.ts";
+import type { ReadBackFacts } from "../core/read-back.ts";
+import { selectClearable } from "../core/retention.ts";
+import { readPointer, readWaybill } from "../gather/read-destination.ts";
+import { carryOut, type PerformTools } from "../perform/carry-out.ts";
+import type { HeldDestination } from "../perform/hold.ts";
+import { askEdges } from "../perform/invalidate.ts";
+import { recordImmutableNames, recordOpen, recordWaybill, switchPointer } from "../perform/record.ts";
+import { switchRouting } from "../perform/website.ts";
+import type { Delivery } from "./delivery.ts";
+import type { Outlook } from "./outlook.ts";
+import type { Lap, Stopwatch } from "./stopwatch.ts";
+
+export interface WriteTools {
+  readonly hold: HeldDestination;
+  readonly seconds: Stopwatch;
+  readonly progress: { written: number };
+}
+
+/** What came of a run, besides what was planned. */
+export interface Outcome {
+  readonly phases: readonly Lap[];
+  /** Edges that have confirmed. */
+  readonly confirmed: ReadonlySet<string>;
+}
+
+/**
+ * Carries out what was decided, while the destination is held: open → keep → stock → unmask → probe → switch → record →
+ * invalidate → announce → clear. What each phase guarantees and leaves behind: docs/order-of-effects.md.
+ */
+export async function writeRelease(
+  delivery: Delivery,
+  outlook: Outlook,
+  tools: WriteTools,
+): Promise<Outcome> {
+  const open = toOpenDelivery(toFacts(delivery, outlook));
+  // What is about to become wrong is written down before it can (O9).
+  await recordOpen(delivery.store, open);
+  try {
+    return await writePhases(delivery, outlook, tools);
+  } catch (error) {
+    // Whoever took over may have cleared that record, and a write that began in time may have landed after that.
+    const isOvertaken = error instanceof OperatorError && OVERTAKEN.has(error.code);
+    if (isOvertaken) await recordOpen(delivery.store, open).catch(() => undefined);
+    throw error;
+  }
+}
+
+const toReadBackFacts = ({ target }: Delivery, { parcels, state, addresses }: Outlook): ReadBackFacts => ({
+  ...{ parcels, addresses, clientRoutes: target.clientRoutes },
+  before: state.waybill?.parcels ?? [],
+});
+
+const OVERTAKEN = new Set<string>(["hold-lost", "changed-meanwhile", "moved-meanwhile"]);
+
+async function writePhases(delivery: Delivery, outlook: Outlook, tools: WriteTools): Promise<Outcome> {
+  const { store, interruption, source } = delivery;
+  const { plan, makesRelease } = outlook.decision;
+  const { hold, seconds } = tools;
+  const facts = toFacts(delivery, outlook);
+  const perform = createTools(delivery, outlook, tools);
+  const etags = new Map<ObjectKey, string>();
+  const carry = async (name: StepPhase["name"], phase = phaseOf(plan, name)): Promise<void> => {
+    interruption.assertGoesOn();
+    if (phase.groups.length === 0) return;
+    for (const [key, etag] of await carryOut(phase, perform)) etags.set(key, etag);
+    seconds.lap(name);
+  };
+  const owing = new Set<string>();
+  const ask = async (
+    name: "unmask" | "invalidate",
+    requests: readonly EdgeInvalidation[],
+  ): Promise<boolean> => {
+    interruption.assertGoesOn();
+    const confirmed = await interruption.orStop(
+      askEdges(delivery, name, requests, toReadBackFacts(delivery, outlook)),
+    );
+    for (const { edge } of requests) if (!confirmed.has(edge)) owing.add(edge);
+    if (requests.length > 0) seconds.lap(name);
+    return requests.every(({ edge }) => confirmed.has(edge));
+  };
+  if (!hold.hasConditions) warnOfConditions(delivery);
+
+  await carry("keep");
+  await carry("stock");
+  await ask("unmask", plan.unmaskings);
+  await probe(delivery, outlook, seconds);
+  assertBuildUnchanged(source, plan.phases);
+  await carry("switch");
+  // Redirects are switched after what they lead to.
+  if (outlook.decision.newRouting) await switchRouting(store, outlook.decision.newRouting);
+  const current = makesRelease ? await record(delivery, facts, etags) : readCurrent(outlook);
+  seconds.lap("record");
+  const isConfirmed = await ask("invalidate", plan.invalidations);
+  // Workers only when every edge has confirmed the pages: none may send a client to a page that the edge still has old.
+  if (isConfirmed) await carry("announce");
+  if (isConfirmed) await ask("invalidate", plan.lateInvalidations);
+  else for (const { edge } of plan.lateInvalidations) owing.add(edge);
+  const confirmed = new Set(delivery.edges.map(({ name }) => name).filter((name) => !owing.has(name)));
+  await settle(delivery, outlook, current, { confirmed, announced: etags });
+  // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
+  if (owing.size === 0) await clear(delivery, outlook, hold, carry);
+  await store.remove([openKey(delivery.run)]);
+  return { phases: seconds.laps, confirmed };
+}
+
+const toFacts = ({ target, run, author, clock }: Delivery, outlook: Outlook): NextReleaseFacts => ({
+  ...outlook,
+  ...{ site: target.site, run, at: clock.now().toISOString() },
+  ...author,
+});
+
+function createTools(delivery: Delivery, outlook: Outlook, { hold, progress }: WriteTools): PerformTools {
+  const { store, source, clock, report, pace, interruption } = delivery;
+  const byKey = new Map(outlook.parcels.map((parcel) => [parcel.key, parcel]));
+  return {
+    ...{ store, clock, report, progress, pace },
+    hasConditions: hold.hasConditions,
+    open: (parcel) => source.open(parcel),
+    assertGoesOn: () => {
+      interruption.assertGoesOn();
+    },
+    // Without a build there is nothing to send instead of a copy.
+    findParcel: (key) => (outlook.redelivers === undefined ? byKey.get(key) : undefined),
+    assertClearing: (phase) => assertStillCurrent(phase, delivery, outlook),
+  };
+}
+
+function warnOfConditions({ report }: Delivery): void {
+  const message =
+    "this store checks no conditions: two deliveries at the same moment are told apart by looking only, and what goes stale now is left to the next delivery";
+  report({ event: "warning", code: "no-conditions", message });
+}
+
+/**
+ * One object that was just written is read back as visitors would. Where that fails while one that stood before can be
+ * read, new objects are not visible, and pages that need them must not be switched. Throws `not-visible`.
+ */
+async function probe({ site, report, store }: Delivery, outlook: Outlook, seconds: Stopwatch): Promise<void> {
+  const chosen = site && selectProbe(outlook.decision, outlook.addresses);
+  if (!site || !chosen) return;
+  const isRight = async (wanted: { address: string; hashes: readonly string[] }) => {
+    const answer = await site.ask(wanted.address);
+    return {
+      address: wanted.address,
+      status: answer?.status,
+      isRight: answer !== undefined && answer.status === 200 && wanted.hashes.includes(answer.hash ?? ""),
+    };
+  };
+  const fresh = await isRight(chosen.fresh);
+  const before = fresh.isRight || !chosen.before ? undefined : await isRight(chosen.before);
+  seconds.lap("probe");
+  const verdict = judgeProbe(fresh, before);
+  if (verdict.severity === "error")
+    throw new OperatorError("not-visible", { message: verdict.message, bucket: store.location.bucket });
+  if (verdict.severity === "warning")
+    report({ event: "warning", code: "not-visible", message: verdict.message });
+}
+
+/** Pages are sent late: whether they are still those that were read is asked before the first of them. */
+function assertBuildUnchanged(source: Delivery["source"], phases: readonly StepPhase[]): void {
+  const late = phases
+    .filter(({ name }) => name === "switch" || name === "announce")
+    .flatMap(stepsOf)
+    .flatMap((step) => (step.do === "send" ? [step.parcel] : []));
+  const path = source.findChanged(late.filter(({ redirectsTo }) => redirectsTo === undefined));
+  if (path !== undefined) throw new OperatorError("build-changed", { path });
+}
+
+interface Current {
+  readonly pointer: Pointer;
+  readonly etag: string | undefined;
+}
+
+/** The new release's waybill, then the pointer by compare-and-set; what edges may hold wrongly stands in it as owed. */
+async function record(
+  { store, clock, report }: Delivery,
+  facts: NextReleaseFacts,
+  etags: ReadonlyMap<ObjectKey, string>,
+): Promise<Current> {
+  const started = clock.monotonicMs();
+  report({ event: "phase", phase: "record", state: "started", steps: 2, bytes: 0 });
+  const { state } = facts;
+  const zero = await recordReleaseZero(store, facts);
+  const waybill = toWaybill(facts, etags);
+  const waybillHash = await recordWaybill(store, waybill);
+  if (state.immutable) {
+    const standing = [...waybill.parcels, ...waybill.standing];
+    await recordImmutableNames(store, extendImmutableNames(state.immutable, standing, state.storeTimeMs));
+  }
+  const pointer = toPointer(facts, waybillHash, zero);
+  const { etag } = await switchPointer(store, pointer, state.pointerEtag);
+  const seconds = (clock.monotonicMs() - started) / 1000;
+  report({ event: "phase", phase: "record", state: "ended", steps: 2, seconds });
+  return { pointer, etag };
+}
+
+/** What others had put where this run has written; undefined where there was nothing. */
+async function recordReleaseZero(
+  store: Delivery["store"],
+  facts: NextReleaseFacts,
+): Promise<RetainedRelease | undefined> {
+  if (facts.decision.originals.length === 0) return undefined;
+  const known = facts.decision.retained.find(({ release }) => release === 0);
+  const zero = toReleaseZero(facts, known && (await readWaybill(store, known)));
+  const waybillHash = await recordWaybill(store, zero);
+  return { release: 0, run: zero.run, waybillHash, at: zero.at, pageFreshnessSeconds: 0 };
+}
+
+function readCurrent({ state }: Outlook): Current {
+  if (!state.pointer) throw new Error("nothing is owed where nothing was delivered");
+  return { pointer: state.pointer, etag: state.pointerEtag };
+}
+
+/** Strikes from the pointer what edges have confirmed and notes the workers; writes nothing where nothing changed. */
+async function settle(
+  { store }: Delivery,
+  { decision, state }: Outlook,
+  { pointer, etag }: Current,
+  { confirmed, announced }: { confirmed: ReadonlySet<string>; announced: ReadonlyMap<ObjectKey, string> },
+): Promise<void> {
+  const owed: OwedInvalidation[] = pointer.owed.filter(({ edge }) => !confirmed.has(edge));
+  const found = etagsOfUnchanged(decision.comparison, state);
+  const late = [
+    ...stepsOf(phaseOf(decision.plan, "announce")).map(targetOf),
+    ...decision.comparison.unrecorded.filter((key) => decision.comparison.pending.has(key)),
+  ];
+  const workers = late.flatMap((key): [ObjectKey, string][] => {
+    const etag = announced.get(key) ?? found.get(key);
+    return etag === undefined ? [] : [[key, etag]];
+  });
+  if (owed.length === pointer.owed.length && workers.length === 0) return;
+  const next = { ...pointer, owed, announced: { ...pointer.announced, ...Object.fromEntries(workers) } };
+  await switchPointer(store, next, etag);
+}
+
+/** Nothing brings back what is cleared: before each batch the pointer is looked at again, and the gate asks for the hold. */
+async function assertStillCurrent(
+  phase: StepPhase,
+  { store, run }: Delivery,
+  { decision, state }: Outlook,
+): Promise<void> {
+  if (phase.name !== "clear") return;
+  const expected = decision.makesRelease ? run : state.pointer?.run;
+  if ((await readPointer(store))?.pointer.run !== expected) throw new OperatorError("hold-lost");
+}
+
+/** Removes what no retained release needs. */
+async function clear(
+  { store }: Delivery,
+  { decision: { plan }, state }: Outlook,
+  hold: HeldDestination,
+  carry: (name: "clear", phase: StepPhase) => Promise<void>,
+): Promise<void> {
+  const phase = phaseOf(plan, "clear");
+  const clearable = hold.hasConditions ? phase : selectClearable(phase, state);
+  if (clearable.groups.length === 0) return;
+  await clearUploads(store, state);
+  await carry("clear", clearable);
+}
+
+/** Parts of large files that a run which died had sent. */
+async function clearUploads(store: Delivery["store"], { open = [] }: Outlook["state"]): Promise<void> {
+  const large = open.flatMap(({ parcels }) => parcels).filter(({ size }) => size >= LARGE_BYTES);
+  if (large.length > 0) await store.abandonUploads(new Set(large.map(({ key }) => key)));
+}
+
+/** Files above this may have been sent in parts. */
+const LARGE_BYTES = 8 * 1024 * 1024;
