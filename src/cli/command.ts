@@ -40,6 +40,13 @@ export const SHARED = {
     default: "text",
   },
   output: { kind: "text", value: "FILE", about: "write the result to a file" },
+  summary: {
+    kind: "text",
+    value: "FILE",
+    about: "append a summary in Markdown (in CI to the file that the service names)",
+  },
+  queue: { kind: "text", value: "DURATION", about: "wait so long for another delivery to end" },
+  note: { kind: "text", value: "TEXT", about: "a note for the release's record" },
   "dry-run": { kind: "switch", about: "stop before the first write" },
   yes: { kind: "switch", about: "answer yes where a person would be asked" },
   allow: { kind: "list", value: "CODE", about: "lift one guard (repeatable)" },

@@ -1,4 +1,4 @@
-import { writeFileSync } from "node:fs";
+import { appendFileSync, writeFileSync } from "node:fs";
 import { resolve } from "node:path";
 import { text, type Arguments } from "./command.ts";
 import type { Terminal } from "./terminal.ts";
@@ -7,5 +7,17 @@ import type { Terminal } from "./terminal.ts";
 export function printOutput(args: Arguments, terminal: Terminal, toText: () => string): void {
   const file = text(args, "output");
   if (file === undefined) terminal.print(toText());
-  else writeFileSync(resolve(terminal.folder, file), toText());
+  else writeFileSync(resolve(terminal.folder, file), terminal.redact(toText()));
+}
+
+/** A summary in Markdown goes to the end of the file that was named, or of the one that the CI service names. */
+export function appendSummary(args: Arguments, terminal: Terminal, toMarkdown: () => string): void {
+  const file = text(args, "summary") ?? terminal.ci?.summaryFile;
+  if (file === undefined || file === "") return;
+  try {
+    appendFileSync(resolve(terminal.folder, file), terminal.redact(toMarkdown()));
+  } catch (error) {
+    // The run itself went as it went.
+    terminal.say(`warning: no summary could be written: ${(error as Error).message}\n`);
+  }
 }

@@ -6,6 +6,7 @@ import { OperatorError } from "../core/failures.ts";
 import type { DeliveryResult } from "../core/results.ts";
 import { startSandbox, type SandboxFacts } from "../sandbox/sandbox.ts";
 import { deliver } from "../workflows/deliver.ts";
+import { redeliver } from "../workflows/redeliver.ts";
 import { showDelivery } from "./show/delivery.ts";
 import { showBytes, showSeconds } from "./show/numbers.ts";
 import { waitForStop, type Terminal } from "./terminal.ts";
@@ -66,7 +67,7 @@ const toSettings = ({ facts, builds }: Stage): string =>
     "  practice:",
     `    url: ${facts.edge}`,
     `    store: { kind: s3, bucket: ${facts.bucket}, region: ${facts.region}, endpoint: "${facts.endpoint}", serves: website }`,
-    `    edge: { kind: distribution, id: ${facts.distribution}, endpoint: "${facts.edgeApi}" }`,
+    `    edge: { kind: distribution, id: ${facts.distribution}, endpoint: "${facts.edgeApi}", query: ignored, minimumFreshness: 0s, worth: 4KB }`,
     "",
   ].join("\n");
 
@@ -115,15 +116,27 @@ async function perform(stage: Stage): Promise<void> {
   const again = await deliverBuild(stage, "2");
   if (again.release !== again.previous)
     throw new OperatorError("demo-failed", { reason: "an unchanged build made a release" });
+
+  title(terminal, 6, "Back to the release before, without a build");
+  const back = await runOnStage(stage, "2", (delivery, options) => redeliver(delivery, "previous", options));
+  if (back.bytes.sent > 0)
+    throw new OperatorError("demo-failed", { reason: "going back sent bytes that the store has" });
+  terminal.print("\n");
+  await show(stage, "/", { file: join(builds, "1", "index.html"), note: "as it was" });
+  await show(stage, "/crossings/gull-point/", { note: "answers again" });
 }
 
 function title({ print, style }: Terminal, number: number, text: string): void {
   print(`\n${style("strong", `${number}  ${text}`)}\n\n`);
 }
 
-async function deliverBuild(
+const deliverBuild = (stage: Stage, number: string): Promise<DeliveryResult> =>
+  runOnStage(stage, number, deliver);
+
+async function runOnStage(
   { terminal, facts, folder, builds }: Stage,
   number: string,
+  work: typeof deliver,
 ): Promise<DeliveryResult> {
   // The storage client finds credentials where it always does, and asks nobody else for them.
   Object.assign(process.env, {
@@ -133,9 +146,13 @@ async function deliverBuild(
   });
   const args = { settings: join(folder, "courier.yaml"), build: join(builds, number) };
   // Nothing of the demo stays behind, in the user's cache folder neither.
-  const delivery = await wireDelivery(args, { ...terminal, environment: {} }, () => undefined);
+  const delivery = await wireDelivery(
+    args,
+    { ...terminal, environment: {} },
+    { report: () => undefined, interruption: { assertGoesOn: () => undefined, orStop: (work) => work } },
+  );
   try {
-    const result = await deliver(delivery, { dryRun: false, all: false, progress: { written: 0 } });
+    const result = await work(delivery, { dryRun: false, all: false, progress: { written: 0 } });
     terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, delivery.clock.now())));
     return result;
   } finally {

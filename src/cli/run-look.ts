@@ -11,6 +11,7 @@ import { survey } from "../workflows/survey.ts";
 import { isSet, list, text, type Arguments } from "./command.ts";
 import { printOutput } from "./output.ts";
 import { withDelivery } from "./run-delivery.ts";
+import { annotateProblems } from "./show/annotations.ts";
 import { showExplanation } from "./show/explanation.ts";
 import { toSarif } from "./show/sarif.ts";
 import { showSurvey } from "./show/survey.ts";
@@ -30,6 +31,7 @@ export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<
     if (format === "sarif") return `${JSON.stringify(toSarif(result, __VERSION__), null, 1)}\n`;
     return showSurvey(result, terminal, { all: isSet(args, "all") });
   });
+  annotateProblems(result.problems, target.buildFolder, terminal);
   return isAsBad(result, text(args, "fail-on")) ? 3 : 0;
 }
 

@@ -3,21 +3,39 @@ import { OperatorError } from "../core/failures.ts";
 import { findNearest } from "../core/problems.ts";
 import { readEnvironmentOptions } from "../settings/environment.ts";
 import { COMMON, type Arguments, type Command, type Option } from "./command.ts";
+import { checkupCommand } from "./commands/checkup.ts";
 import { compareCommand } from "./commands/compare.ts";
 import { demoCommand } from "./commands/demo.ts";
 import { explainCommand } from "./commands/explain.ts";
 import { surveyCommand } from "./commands/survey.ts";
 import { deliverCommand } from "./commands/deliver.ts";
+import { invalidateCommand } from "./commands/invalidate.ts";
+import { pruneCommand } from "./commands/prune.ts";
+import { releasesCommand } from "./commands/releases.ts";
+import { redeliverCommand } from "./commands/redeliver.ts";
+import { verifyCommand } from "./commands/verify.ts";
+import { policyCommand } from "./commands/policy.ts";
+import { provisionCommand } from "./commands/provision.ts";
+import { setupCommand } from "./commands/setup.ts";
 import { sandboxCommand } from "./commands/sandbox.ts";
 import { showFailure } from "./show/failure.ts";
 import { showCommandHelp, showHelp } from "./show/help.ts";
 import { openTerminal, type Terminal } from "./terminal.ts";
 
 export const COMMANDS: readonly Command[] = [
+  setupCommand,
+  provisionCommand,
+  policyCommand,
+  checkupCommand,
   surveyCommand,
   explainCommand,
   compareCommand,
   deliverCommand,
+  verifyCommand,
+  invalidateCommand,
+  pruneCommand,
+  releasesCommand,
+  redeliverCommand,
   sandboxCommand,
   demoCommand,
 ];
@@ -28,7 +46,8 @@ export async function run(argv: readonly string[], version: string): Promise<num
   let args: Arguments = {};
   try {
     const words = argv.filter((argument) => !argument.startsWith("-"));
-    const command = COMMANDS.find((candidate) => words.includes(candidate.name));
+    const named = words.find((word) => COMMANDS.some((candidate) => candidate.name === word));
+    const command = COMMANDS.find((candidate) => candidate.name === named);
     const name = command?.name ?? words[0];
     if (argv.includes("--help") || argv.length === 0 || name === "help") {
       terminal.print(command ? showCommandHelp(command, terminal) : showHelp(COMMANDS, version, terminal));

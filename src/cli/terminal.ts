@@ -1,5 +1,6 @@
-import { styleText } from "node:util";
-import { stripVTControlCharacters } from "node:util";
+import { stripVTControlCharacters, styleText } from "node:util";
+import { findCiService, type CiService } from "./ci-service.ts";
+import { createRedactor } from "./secrets.ts";
 
 /** Where a command reads and writes: the one door to the console. */
 export interface Terminal {
@@ -10,6 +11,10 @@ export interface Terminal {
   /** Whether messages go to a screen that can be redrawn. */
   readonly isLive: boolean;
   readonly columns: number;
+  /** The CI service that runs this, where one is known. */
+  readonly ci?: CiService | undefined;
+  /** Takes secrets out of a text; what is printed and said has gone through it. */
+  redact(text: string): string;
   /** The result. */
   print(text: string): void;
   /** Progress and messages. */
@@ -35,14 +40,18 @@ export function openTerminal(color: boolean): Terminal {
     color &&
     env.NO_COLOR === undefined &&
     (env.FORCE_COLOR === undefined ? stdout.isTTY && env.TERM !== "dumb" : env.FORCE_COLOR !== "0");
+  const redact = createRedactor(env);
   return {
     environment: env,
     folder: process.cwd(),
-    canAsk: stdin.isTTY && stderr.isTTY,
+    // A run without a person must not wait for one, whatever it is given for a terminal.
+    canAsk: stdin.isTTY && stderr.isTTY && (env.CI === undefined || env.CI === "" || env.CI === "false"),
     isLive: stderr.isTTY && stderr.columns > 20 && env.TERM !== "dumb" && env.CI === undefined,
     columns: (stdout.isTTY ? stdout.columns : 0) || 100,
-    print: (text) => stdout.write(text),
-    say: (text) => stderr.write(text),
+    ci: findCiService(env, () => Math.floor(Date.now() / 1000)),
+    redact,
+    print: (text) => stdout.write(redact(text)),
+    say: (text) => stderr.write(redact(text)),
     style: (mark, text) => (wanted ? styleText(MARKS[mark], text, { validateStream: false }) : text),
   };
 }

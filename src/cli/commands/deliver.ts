@@ -9,9 +9,11 @@ export const deliverCommand: Command = {
     build: SHARED.build,
     settings: SHARED.settings,
     "dry-run": SHARED["dry-run"],
+    verify: { kind: "switch", about: "ask for what was delivered afterwards, as visitors do" },
     yes: SHARED.yes,
+    queue: SHARED.queue,
     allow: SHARED.allow,
-    note: { kind: "text", value: "TEXT", about: "a note for the release's record" },
+    note: SHARED.note,
     sequence: {
       kind: "text",
       value: "NUMBER",
@@ -20,6 +22,7 @@ export const deliverCommand: Command = {
     commit: { kind: "text", value: "ID", about: "the commit of the build, for the release's record" },
     format: { ...SHARED.format, choices: ["text", "json", "ndjson"] },
     output: SHARED.output,
+    summary: SHARED.summary,
     all: SHARED.all,
   },
   examples: [
@@ -29,7 +32,8 @@ export const deliverCommand: Command = {
   ],
   run: async (args, terminal) => {
     const { deliverBuild } = await import("../run-delivery.ts");
-    const { invalidation, dryRun } = await deliverBuild(args, terminal);
-    return !dryRun && invalidation.owed.length > 0 ? 5 : 0;
+    const { invalidation, dryRun, verification } = await deliverBuild(args, terminal);
+    const isWrong = invalidation.owed.length > 0 || (verification?.findings.length ?? 0) > 0;
+    return !dryRun && isWrong ? 5 : 0;
   },
 };

@@ -1,10 +1,13 @@
-import { mkdtempSync, rmSync } from "node:fs";
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { OperatorError } from "../../core/failures.ts";
 import type { Sandbox, SandboxFacts, SandboxOptions } from "../../sandbox/sandbox.ts";
 import { DURATION, parseSeconds } from "../../settings/units.ts";
-import { isSet, text, type Arguments, type Command } from "../command.ts";
+import type { AccessPolicy } from "../../sandbox/store/permissions.ts";
+import { CERTIFICATE_KINDS } from "../../sandbox/edge/certificate-kinds.ts";
+import { readTraits, TRAIT_NAMES, type Traits } from "../../sandbox/edge/traits.ts";
+import { isSet, list, text, type Arguments, type Command } from "../command.ts";
 import { waitForStop, type Terminal } from "../terminal.ts";
 
 export const sandboxCommand: Command = {
@@ -41,6 +44,27 @@ export const sandboxCommand: Command = {
       choices: ["ignored", "keyed"],
       default: "ignored",
     },
+    bare: {
+      kind: "switch",
+      about: "no bucket yet, and the edge reads only what the bucket's settings let it: for provision",
+    },
+    tls: {
+      kind: "text",
+      value: "KIND",
+      about: "the edge speaks https, with a certificate of this kind that it signs itself",
+      choices: CERTIFICATE_KINDS,
+    },
+    policy: {
+      kind: "text",
+      value: "FILE",
+      about: "a second identity that may do just what this policy says (JSON)",
+    },
+    trait: {
+      kind: "list",
+      value: "NAME[=VALUE]",
+      about: "how the edge behaves where real ones differ (repeatable; docs/sandbox.md)",
+    },
+    faults: { kind: "text", value: "FILE", about: "what goes wrong, by rule and seed (YAML)" },
     "client-routes": { kind: "switch", about: "unknown addresses are answered with the entry page" },
     format: {
       kind: "text",
@@ -63,7 +87,11 @@ export const sandboxCommand: Command = {
       folder === undefined
         ? mkdtempSync(join(tmpdir(), "courier-sandbox-"))
         : resolve(terminal.folder, folder);
-    const sandbox = await start({ ...readOptions(args), data });
+    const file = text(args, "faults");
+    const faults =
+      file === undefined ? undefined : (await import("../faults-file.ts")).readFaults(file, terminal.folder);
+    const policy = readPolicyOf(args, terminal);
+    const sandbox = await start({ ...readOptions(args), data, faults, policy });
     showReady(sandbox.facts, args, terminal);
     await waitForStop();
     await sandbox.close();
@@ -94,7 +122,27 @@ function readOptions(args: Arguments): Omit<SandboxOptions, "data"> {
     origin: text(args, "origin") === "website" ? "website" : "objects",
     query: text(args, "query") === "keyed" ? "keyed" : "ignored",
     clientRoutes: isSet(args, "client-routes"),
+    bare: isSet(args, "bare"),
+    tls: CERTIFICATE_KINDS.find((kind) => kind === text(args, "tls")),
+    traits: readTraitsOf(args),
   };
+}
+
+function readPolicyOf(args: Arguments, terminal: Terminal): AccessPolicy | undefined {
+  const file = text(args, "policy");
+  if (file === undefined) return undefined;
+  try {
+    return JSON.parse(readFileSync(resolve(terminal.folder, file), "utf8")) as AccessPolicy;
+  } catch (error) {
+    throw wrong("policy", file, `a policy in JSON (${String(error)})`);
+  }
+}
+
+function readTraitsOf(args: Arguments): Traits {
+  const traits = readTraits(list(args, "trait"));
+  if ("wrong" in traits)
+    throw wrong("trait", traits.wrong, `one of ${TRAIT_NAMES.join(", ")}, with its value`);
+  return traits;
 }
 
 function readNumber(args: Arguments, option: string, most: number): number {

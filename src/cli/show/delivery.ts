@@ -1,5 +1,8 @@
+import { largest } from "../../core/largest.ts";
 import type { DeliveryResult } from "../../core/results.ts";
 import { clean, type Mark, type Terminal } from "../terminal.ts";
+import { showInvalidation } from "./invalidation.ts";
+import { showFindings } from "./verification.ts";
 import { counted, showBytes, showSeconds, showTime } from "./numbers.ts";
 
 /** How many names of one kind are shown before the rest is counted. */
@@ -23,9 +26,10 @@ export function showComparison(
   options: { all: boolean; now: Date },
 ): string {
   const { style } = terminal;
+  const width = Math.min(56, largest(result.changes.map(({ key }) => key.length)));
   const blocks = KINDS.map(([kind, word, mark]) => {
     const members = result.changes.filter(({ change }) => change === kind);
-    return toBlock(style(mark, word), toLines(members, terminal), options.all);
+    return toBlock(style(mark, word), toLines(members, width, terminal), options.all);
   });
   const keys = new Set(result.kept.map(({ key }) => key));
   const removed = toBlock(style("bad", "removed"), result.pruned.map(clean), options.all);
@@ -33,18 +37,25 @@ export function showComparison(
   const body = [...blocks, removed, kept].filter((block) => block !== "").join("\n");
   const what = isEmpty(result)
     ? `nothing to do: release ${result.release} is this build`
-    : `would become release ${result.release}`;
+    : result.release === result.previous
+      ? `release ${result.release} stays; something is left to do`
+      : `would become release ${result.release}`;
   return `${heading(result, what, terminal)}\n${body === "" ? "" : `${body}\n`}${showTotals(result, terminal, options.now)}`;
 }
 
 /** What a delivery did. */
 export function showDelivery(result: DeliveryResult, terminal: Terminal, now: Date): string {
-  const { release, previous, dryRun } = result;
+  const { release, previous, dryRun, redelivers } = result;
   if (isEmpty(result))
     return `${heading(result, `nothing to do: release ${release} is this build, nothing was written`, terminal)}\n${showTotals(result, terminal, now)}`;
+  const back = redelivers === undefined ? "" : `, puts back release ${redelivers}`;
+  if (release === previous) {
+    const left = dryRun ? "something is left to do, nothing was written" : "what was left to do is done";
+    return `${heading(result, `release ${release} stays; ${left}`, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}`;
+  }
   const state = dryRun
-    ? `would become release ${release}, nothing was written`
-    : `release ${release}${previous > 0 ? ` after ${previous}` : ""}`;
+    ? `would become release ${release}${back}; nothing was written`
+    : `release ${release}${previous > 0 ? ` after ${previous}` : ""}${back}`;
   return `${heading(result, state, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}`;
 }
 
@@ -56,25 +67,16 @@ const heading = ({ site, destination }: DeliveryResult, what: string, { style }:
 
 function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): string {
   const { counts, bytes, kept, pruned, warnings, dryRun } = result;
-  const sent = counts.new + counts.replaced + counts.drifted + counts.missing;
   const rows: [string, string, string, string][] = [
-    [
-      dryRun ? "to send" : "sent",
-      counted(sent, "file"),
-      showBytes(bytes.sent),
-      parts(
-        [counts.new, "new"],
-        [counts.replaced, "replaced"],
-        [counts.drifted, "drifted"],
-        [counts.missing, "missing"],
-      ),
-    ],
-    [
-      dryRun ? "to copy" : "copied",
-      counted(counts.moved + counts.relabelled, "file"),
-      showBytes(bytes.copied),
-      `inside the store: ${parts([counts.moved, "moved"], [counts.relabelled, "relabelled"])}`,
-    ],
+    [dryRun ? "to send" : "sent", ...toWritten(result, "sending"), ""],
+    [dryRun ? "to copy" : "copied", ...toWritten(result, "copying"), "inside the store: "],
+  ].map(([name = "", count = "", kinds = "", where = ""], index) => [
+    name,
+    count,
+    showBytes(index === 0 ? bytes.sent : bytes.copied),
+    where + kinds,
+  ]);
+  rows.push(
     ["unchanged", counted(counts.unchanged, "file"), showBytes(bytes.unchanged), ""],
     [
       dryRun ? "to remove" : "removed",
@@ -90,28 +92,27 @@ function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): stri
       "made so that every promised form of a page's address answers",
     ],
     ["foreign", counted(counts.foreign, "object"), "", "not ours, left alone"],
-  ];
+  );
   const shown = rows.filter(([, count]) => !count.startsWith("0 "));
-  const widths = [0, 1, 2].map((column) => Math.max(...shown.map((row) => (row[column] as string).length)));
+  const widths = [0, 1, 2].map((column) => largest(shown.map((row) => (row[column] as string).length)));
   const lines = shown.map(([name, count, size, note]) =>
     `  ${name.padEnd(widths[0] ?? 0)}  ${count.padStart(widths[1] ?? 0)}  ${size.padStart(widths[2] ?? 0)}  ${terminal.style("faint", note)}`.trimEnd(),
   );
   const notes = warnings.map((warning) => `${terminal.style("warn", "note:")} ${clean(warning)}\n`).join("");
-  return `${lines.join("\n")}\n${showInvalidation(result, terminal)}${notes === "" ? "" : `\n${notes}`}`;
+  return `${lines.join("\n")}\n${showInvalidation(result.invalidation, result.dryRun, terminal)}${showVerification(result, terminal)}${notes === "" ? "" : `\n${notes}`}`;
 }
 
-function showInvalidation({ invalidation, dryRun }: DeliveryResult, { style }: Terminal): string {
-  const { addresses, edges } = invalidation;
-  if (edges.length === 0) return "";
-  const lines = edges.map(({ edge, patterns, confirmed }) => {
-    const state = dryRun
-      ? ""
-      : confirmed
-        ? `: ${style("good", "confirmed")}`
-        : `: ${style("bad", "not confirmed, still owed")}`;
-    return `  edge ${edge} ${dryRun ? "would be" : "was"} asked to forget ${counted(addresses.length, "address", "addresses")}${patterns === addresses.length ? "" : ` (${counted(patterns, "pattern")})`}${state}\n`;
-  });
-  return `\n${lines.join("")}`;
+const showVerification = ({ verification }: DeliveryResult, terminal: Terminal): string =>
+  verification ? `\n${showFindings(verification, terminal)}` : "";
+
+/** How many files are written in one of the two ways, and as what. */
+function toWritten({ changes }: DeliveryResult, how: "sending" | "copying"): [string, string] {
+  const written = changes.filter(({ by }) => by === how);
+  const kinds = KINDS.map(([kind]): [number, string] => [
+    written.filter(({ change }) => change === kind).length,
+    kind,
+  ]);
+  return [counted(written.length, "file"), parts(...kinds)];
 }
 
 function showCost({ phases, requests, url, dryRun }: DeliveryResult, { style }: Terminal): string {
@@ -119,7 +120,9 @@ function showCost({ phases, requests, url, dryRun }: DeliveryResult, { style }: 
   const { retried, ...kinds } = requests;
   const asked = Object.entries(kinds).filter(([, count]) => count > 0);
   const sum = asked.reduce((all, [, count]) => all + count, 0);
-  const times = phases.map(({ name, seconds }) => `${name} ${seconds.toFixed(2)}`).join(", ");
+  // What took next to nothing says nothing.
+  const long = phases.filter(({ seconds }) => seconds >= 0.02 || seconds >= total / 2);
+  const times = long.map(({ name, seconds }) => `${name} ${seconds.toFixed(2)}`).join(", ");
   const lines = [
     `  ${showSeconds(total)}: ${times}`,
     `  ${counted(sum, "request")} to the store: ${asked.map(([kind, count]) => `${count} ${kind}`).join(", ")}${retried > 0 ? `; ${retried} tried again` : ""}`,
@@ -135,8 +138,7 @@ function toBlock(title: string, lines: readonly string[], all: boolean): string 
 }
 
 /** Name, size, role and, where it says more than the heading, the reason. */
-function toLines(members: Changes, { style }: Terminal): string[] {
-  const width = Math.min(56, Math.max(0, ...members.map(({ key }) => key.length)));
+function toLines(members: Changes, width: number, { style }: Terminal): string[] {
   return members.map(({ key, role, size, reason }) => {
     const why = /^(content|not there yet)$/.test(reason) ? "" : `, ${clean(reason)}`;
     return `${clean(key).padEnd(width)}  ${showBytes(size).padStart(8)}  ${style("faint", role + why)}`;

@@ -1,11 +1,17 @@
 import { FAILURES, OperatorError, type FailureData } from "../../core/failures.ts";
+import { rightFor } from "../../core/rights.ts";
 import { StoreError, type StoreErrorKind } from "../../ports/object-store.ts";
 import { isSet, text, type Arguments } from "../command.ts";
+import { appendSummary } from "../output.ts";
+import { toFailureSummary } from "./summary.ts";
 import { clean, type Terminal } from "../terminal.ts";
 
 /** Says what went wrong, in the form that was asked for. @returns the exit code */
 export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal): number {
   const error = toOperatorError(thrown);
+  const { ci } = terminal;
+  if (ci) terminal.say(ci.annotate("error", `${clean(error.message)}\n${clean(error.hint)}`));
+  appendSummary(args, terminal, () => toFailureSummary(error));
   const format = text(args, "format");
   if (format === "json" || format === "ndjson") {
     const { code, message, hint, data, details } = error;
@@ -24,7 +30,7 @@ export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal
   return error.exit;
 }
 
-export function toOperatorError(thrown: unknown): OperatorError {
+function toOperatorError(thrown: unknown): OperatorError {
   if (thrown instanceof OperatorError) return thrown;
   return new OperatorError(
     "bug",
@@ -46,6 +52,8 @@ const CODES: Readonly<Record<StoreErrorKind, keyof typeof FAILURES>> = {
   denied: "denied",
   precondition: "store-failed",
   "conditions-unsupported": "store-failed",
+  unsupported: "unsupported",
+  "bucket-taken": "bucket-taken",
   integrity: "store-failed",
   other: "store-failed",
 };
@@ -71,10 +79,17 @@ export function explainStoreError(
   const { action, status, code, requestId, region } = error.facts;
   const data: FailureData = {
     action: `could not ${action}`,
+    answer: error.message,
     endpoint: location.endpoint,
     bucket: location.bucket,
-    cause: code === "ECONNREFUSED" ? "the connection was refused" : (code ?? error.message),
+    cause:
+      code === "ECONNREFUSED"
+        ? "the connection was refused"
+        : error.kind === "no-credentials"
+          ? error.message
+          : (code ?? error.message),
     code: code ?? "",
+    right: toRight(action, error.message),
     status: status ?? "",
     region: region ?? "",
     "region-hint": region === undefined || region === "" ? "set store.region" : `set store.region: ${region}`,
@@ -86,5 +101,19 @@ export function explainStoreError(
     ...(requestId === undefined ? {} : { "request id": requestId }),
     answer: error.message,
   };
-  return new OperatorError(CODES[error.kind], data, details, error);
+  const failure = location.bucket === "" ? toFolderCode(error.kind) : CODES[error.kind];
+  return new OperatorError(failure, data, details, error);
+}
+
+/** A store without a bucket is a folder: it has no rights by name, no region and no answer with a status. */
+function toFolderCode(kind: StoreErrorKind): keyof typeof FAILURES {
+  if (kind === "no-such-bucket") return "no-folder";
+  return kind === "denied" ? "folder-denied" : "folder-failed";
+}
+
+/** What the store itself names, or what the action needs. Without the right to list, a store says 'denied' of what is not there. */
+function toRight(action: string, answer: string): string {
+  const named = /\b(s3:[A-Za-z]+)/.exec(answer)?.[1];
+  if (named !== undefined) return named;
+  return rightFor(action);
 }

@@ -27,6 +27,7 @@ export function showTime(at: string, now: Date): string {
       : size < 36 * 60
         ? `${Math.round(size / 60)} h`
         : `${Math.round(size / 1440)} d`;
+  if (size < 0.5) return `just now (${at.slice(0, 16).replace("T", " ")} UTC)`;
   const absolute = `${at.slice(0, 16).replace("T", " ")} UTC`;
   return minutes < 0 ? `${amount} ago (${absolute})` : `${amount} more (until ${absolute})`;
 }

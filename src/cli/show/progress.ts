@@ -1,5 +1,6 @@
 import type { DeliveryEvent, Reporter } from "../../ports/reporter.ts";
 import { clean, type Terminal } from "../terminal.ts";
+import { annotateProblems } from "./annotations.ts";
 import { counted, showBytes, showSeconds } from "./numbers.ts";
 
 const WORDS: Readonly<Record<string, string>> = {
@@ -25,29 +26,49 @@ export function createProgress(
   return terminal.isLive ? liveProgress(terminal, options) : plainProgress(terminal, options);
 }
 
+/** Steps of one phase that a fold lists before the rest is counted. */
+const MOST_FOLDED = 500;
+
 function plainProgress(
   terminal: Terminal,
   { verbose }: { verbose: boolean },
 ): Reporter & { end: () => void } {
-  let bytes = 0;
+  const { ci } = terminal;
+  let [bytes, waiting, folded] = [0, "", 0];
   const report = (event: DeliveryEvent): void => {
     if (event.event === "gathered")
       terminal.say(
-        `build: ${counted(event.files, "file")}, ${showBytes(event.bytes)}; destination: ${counted(event.objects, "object")}\n`,
+        `${event.what}: ${counted(event.files, "file")}, ${showBytes(event.bytes)}; destination: ${counted(event.objects, "object")}\n`,
       );
-    else if (event.event === "phase" && event.state === "started") bytes = event.bytes;
-    else if (event.event === "phase" && event.state === "ended") {
+    else if (event.event === "phase" && event.state === "started") {
+      ({ bytes } = event);
+      folded = 0;
+      if (ci) terminal.say(ci.fold(`${WORDS[event.phase] ?? event.phase}: ${counted(event.steps, "step")}`));
+    } else if (event.event === "phase") {
+      if (ci && folded > MOST_FOLDED) terminal.say(`  and ${folded - MOST_FOLDED} more\n`);
+      if (ci) terminal.say(ci.endFold());
       terminal.say(
         `${event.phase}: ${counted(event.steps, "step")}${bytes > 0 ? `, ${showBytes(bytes)}` : ""}, ${showSeconds(event.seconds)}\n`,
       );
-    } else if (event.event === "step" && verbose) terminal.say(`  ${event.do} ${clean(event.key)}\n`);
-    else sayTrouble(event, terminal);
+    } else if (event.event === "step") {
+      folded += 1;
+      if (verbose || (ci && folded <= MOST_FOLDED)) terminal.say(`  ${event.do} ${clean(event.key)}\n`);
+    } else if (event.event === "edge") {
+      // Looked at often, said once.
+      if (event.why !== waiting) terminal.say(`edge ${event.edge}: ${clean(event.why)}\n`);
+      waiting = event.why;
+    } else sayTrouble(event, terminal);
   };
   return Object.assign(report, { end: () => undefined });
 }
 
 function sayTrouble(event: DeliveryEvent, terminal: Terminal): void {
-  if (event.event === "warning") terminal.say(`warning: ${clean(event.message)}\n`);
+  if (event.event === "refused") annotateProblems(event.problems, event.folder, terminal);
+  if (event.event === "warning") {
+    // Where it is shown beside the run, the log has it from there.
+    const shown = terminal.ci?.annotate("warning", clean(event.message)) ?? "";
+    terminal.say(shown === "" ? `warning: ${clean(event.message)}\n` : shown);
+  }
   if (event.event === "retry")
     terminal.say(
       `trying again in ${showSeconds(event.waitMs / 1000)}: ${clean(event.action)} (${clean(event.why)})\n`,
@@ -55,7 +76,7 @@ function sayTrouble(event: DeliveryEvent, terminal: Terminal): void {
 }
 
 function liveProgress(terminal: Terminal, { verbose }: { verbose: boolean }): Reporter & { end: () => void } {
-  let state = { phase: "", done: 0, steps: 0, bytes: 0, total: 0, started: 0, retries: 0 };
+  let state = { phase: "", done: 0, steps: 0, bytes: 0, total: 0, started: 0, retries: 0, waiting: "" };
   let drawn = 0;
   const erase = (): void => {
     terminal.say("\r\u001b[2K");
@@ -77,6 +98,7 @@ function liveProgress(terminal: Terminal, { verbose }: { verbose: boolean }): Re
         bytes: 0,
         total: event.bytes,
         started: performance.now(),
+        waiting: "",
       };
       drawn = 0;
     } else if (event.event === "step") {
@@ -85,7 +107,9 @@ function liveProgress(terminal: Terminal, { verbose }: { verbose: boolean }): Re
         erase();
         terminal.say(`  ${event.do} ${clean(event.key)}\n`);
       }
-    } else if (event.event === "retry") state = { ...state, retries: state.retries + 1 };
+    } else if (event.event === "edge")
+      state = { ...state, waiting: `${event.edge}: ${clean(event.why)}, ${showSeconds(event.seconds)}` };
+    else if (event.event === "retry") state = { ...state, retries: state.retries + 1 };
     else if (event.event === "warning") {
       erase();
       sayTrouble(event, terminal);
@@ -104,9 +128,11 @@ function toLiveLine(
     total: number;
     started: number;
     retries: number;
+    waiting: string;
   },
   now: number,
 ): string {
+  if (state.waiting !== "") return `${WORDS[state.phase] ?? state.phase}: ${state.waiting}`;
   const seconds = (now - state.started) / 1000;
   const rate = seconds > 0.5 && state.bytes > 0 ? state.bytes / seconds : 0;
   const left = rate > 0 ? `, ${showSeconds((state.total - state.bytes) / rate)} left` : "";

@@ -17,6 +17,7 @@ function openPage(isLive = false): Terminal & { out: string[]; err: string[] } {
     canAsk: false,
     isLive,
     columns: 80,
+    redact: (text) => text,
     print: (text) => out.push(text),
     say: (text) => err.push(text),
     style: (_, text) => text,
@@ -28,12 +29,12 @@ const RESULT: DeliveryResult = {
   counts: { new: 1, replaced: 1, relabelled: 0, moved: 1, unchanged: 55, stale: 2, drifted: 0, missing: 0, foreign: 1 },
   bytes: { sent: 62_110, copied: 4100, unchanged: 2_011_002 },
   changes: [
-    { key: "assets/app-1f2e3d4c.js", change: "new", role: "fingerprinted", size: 3120, reason: "not there yet" },
-    { key: "boat.png", change: "moved", role: "asset", size: 4100, reason: "the same bytes as ship.png" },
-    { key: "index.html", change: "replaced", role: "entry", size: 58_990, reason: "content" },
+    { key: "assets/app-1f2e3d4c.js", change: "new", by: "sending", role: "fingerprinted", size: 3120, reason: "not there yet" },
+    { key: "boat.png", change: "moved", by: "copying", role: "asset", size: 4100, reason: "the same bytes as ship.png" },
+    { key: "index.html", change: "replaced", by: "sending", role: "entry", size: 58_990, reason: "content" },
   ],
   pruned: ["news/old/index.html"], kept: [{ key: "assets/app-0a1b2c3d.js", lastIn: 7, until: { release: 12, at: "2026-03-18T14:20:00.000Z" } }],
-  invalidation: { addresses: ["/", "/index.html"], patterns: ["/", "/index.html"], collateral: { addresses: 0, bytes: 0 }, confirmed: true, owed: [], edges: [{ edge: "distribution", patterns: 2, confirmed: true }] },
+  invalidation: { addresses: ["/", "/index.html"], patterns: ["/", "/index.html"], collateral: { addresses: 0, bytes: 0 }, everything: { addresses: 61, bytes: 2_011_002 }, confirmed: true, owed: [], hints: [], edges: [{ edge: "distribution", patterns: 2, collateral: { addresses: 0, bytes: 0 }, gap: 0, confirmed: true }] },
   generated: { written: 2, unchanged: 0, removed: 0 }, requests: { list: 1, get: 2, head: 0, put: 4, copy: 3, delete: 1, multipart: 0, retried: 1 },
   phases: [{ name: "gather", seconds: 0.2 }, { name: "switch", seconds: 0.31 }], url: "https://www.pelicansound.example", warnings: ["not ours, left alone: theirs.txt"],
 }; // prettier-ignore
@@ -51,7 +52,9 @@ test("a delivery's summary, as a person reads it", () => {
      aliases    2 objects           made so that every promised form of a page's address answers
      foreign     1 object           not ours, left alone
 
-     edge distribution was asked to forget 2 addresses: confirmed
+     edge distribution was asked to forget 2 addresses by 2 patterns: confirmed
+       /  /index.html
+       no right copy is lost; by /* alone 61 (2.0 MB)
 
    note: not ours, left alone: theirs.txt
 
@@ -67,6 +70,7 @@ test("a comparison names the files, aligned, and cuts long lists with a count", 
   const many = Array.from({ length: 20 }, (_, i) => ({
     key: `p/${i}.html`,
     change: "new" as const,
+    by: "sending" as const,
     role: "page" as const,
     size: 10,
     reason: "not there yet",
@@ -77,7 +81,12 @@ test("a comparison names the files, aligned, and cuts long lists with a count", 
     { all: false, now: NOW },
   );
   expect(text).toContain("would become release 8");
-  expect(text).toMatch(/ {4}boat\.png {4}4\.1 kB {2}asset, the same bytes as ship\.png\n/);
+  expect(text).toMatch(/ {4}boat\.png +4\.1 kB {2}asset, the same bytes as ship\.png\n/);
+  // One column of sizes, whatever happens to the files.
+  const sizes = text
+    .split("\n")
+    .flatMap((line) => /^ {4}\S+ +[\d.]+ k?B(?= {2}[a-z])/.exec(line)?.[0].length ?? []);
+  expect([sizes.length, new Set(sizes).size]).toEqual([14, 1]);
   expect(text).toContain("and 9 more: --all");
   expect(
     showComparison({ ...RESULT, dryRun: true, changes: many }, openPage(), { all: true, now: NOW }),
@@ -89,9 +98,15 @@ test("nothing to do is said in one line, what an edge owes is said plainly", () 
   expect(showDelivery(idle, openPage(), NOW)).toContain(
     "nothing to do: release 7 is this build, nothing was written",
   );
-  const owed = { ...RESULT.invalidation, edges: [{ edge: "purge", patterns: 2, confirmed: false }] };
+  expect(showDelivery({ ...RESULT, release: 7 }, openPage(), NOW)).toContain(
+    "release 7 stays; what was left to do is done",
+  );
+  const owed = {
+    ...RESULT.invalidation,
+    edges: [{ ...RESULT.invalidation.edges[0], edge: "purge", confirmed: false }],
+  } as DeliveryResult["invalidation"];
   expect(showDelivery({ ...RESULT, invalidation: owed }, openPage(), NOW)).toContain(
-    "edge purge was asked to forget 2 addresses: not confirmed, still owed",
+    "edge purge was asked to forget 2 addresses by 2 patterns: not confirmed, still owed",
   );
 });
 
@@ -120,7 +135,7 @@ test("an error says what was being done, to what, what came back and what to do;
   const page = openPage();
   expect(showFailure(explained, {}, page)).toBe(7);
   expect(page.err.join("")).toBe(
-    "failed: could not write index.html: not allowed\n  the delivering identity lacks this right; 12 writes were made before, the same call goes on from there\n",
+    "failed: could not write index.html: not allowed\n  the delivering identity lacks the right s3:PutObject: rcourier policy prints all that it needs; 12 writes were made before, the same call goes on from there\n",
   );
   const verbose = openPage();
   showFailure(explained, { verbose: true }, verbose);
@@ -146,7 +161,7 @@ test("text from outside can't move the cursor, change colours or the reading dir
 test("progress: plain lines without control codes, a live line on a screen, nothing when quiet", () => {
   const run = (page: Terminal, options: { quiet: boolean; verbose: boolean }): void => {
     const report = createProgress(page, options);
-    report({ event: "gathered", files: 3, bytes: 4000, objects: 0 });
+    report({ event: "gathered", what: "build", files: 3, bytes: 4000, objects: 0 });
     report({ event: "phase", phase: "stock", state: "started", steps: 2, bytes: 3000 });
     report({ event: "step", phase: "stock", do: "send", key: "a.js", bytes: 1000 });
     report({ event: "retry", action: "write b.js", attempt: 2, waitMs: 200, why: "SlowDown" });

@@ -1,3 +1,4 @@
+import { largest } from "../../core/largest.ts";
 import { relative } from "node:path";
 import { ROLES } from "../../core/model/parcel.ts";
 import { placeOf } from "../../core/problems.ts";
@@ -59,7 +60,7 @@ function showLargest({ files }: Survey, { style }: Terminal, all: boolean): stri
   const sorted = files.toSorted((a, b) => b.size - a.size);
   const shown = all ? sorted : sorted.slice(0, MOST_FILES);
   if (shown.length === 0) return "";
-  const width = Math.max(...shown.map(({ path }) => path.length));
+  const width = largest(shown.map(({ path }) => path.length));
   const lines = shown.map(
     ({ path, size, role, cacheControl }) =>
       `  ${showBytes(size).padStart(9)}  ${clean(path).padEnd(width)}  ${style("faint", `${role}; ${cacheControl}`)}\n`,
