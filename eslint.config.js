@@ -59,6 +59,7 @@ export default tseslint.config(
         URL: "readonly",
         Buffer: "readonly",
         setTimeout: "readonly",
+        performance: "readonly",
       },
     },
     rules: {

@@ -24,10 +24,11 @@ const EXITS = {
   2: "the call or the settings are wrong; nothing was written",
   3: "a guard refused, or an answer was no or is missing; nothing was written",
   5: "delivered, but an edge still owes a confirmation",
-  6: "another delivery was faster",
+  6: "another delivery holds the destination, or was faster",
   7: "not allowed",
   70: "a fault of ours",
-  130: "interrupted",
+  130: "interrupted by Ctrl-C",
+  143: "ended from outside",
 };
 
 function toErrorPage() {

@@ -8,9 +8,13 @@ out=$PWD/docs/screenshots
 mkdir -p "$out"
 export AWS_EC2_METADATA_DISABLED=true AWS_CONFIG_FILE=/dev/null AWS_SHARED_CREDENTIALS_FILE=/dev/null
 work=$(mktemp -d)
-trap 'kill $sandbox 2>/dev/null || true; rm -rf "$work"' EXIT
+trap 'kill $sandbox $bare 2>/dev/null || true; rm -rf "$work"' EXIT; sandbox= bare=
 rcourier=("$(command -v node)" "$PWD/dist/main.js")
-"${rcourier[@]}" sandbox --store-port 0 --edge-port 0 --origin website --format json >"$work/ready" & sandbox=$!
+# The fourth write of one file takes long, so that a delivery can be met under way.
+cat >"$work/faults.yaml" <<Y
+rules: [{ fault: latency, ms: 12000, operations: [PutObject, CopyObject], keys: feed.xml, after: 3, times: 1 }]
+Y
+"${rcourier[@]}" sandbox --store-port 0 --edge-port 0 --origin website --faults "$work/faults.yaml" --format json >"$work/ready" & sandbox=$!
 until [ -s "$work/ready" ]; do sleep 0.1; done
 field() { node -pe "JSON.parse(require('fs').readFileSync('$work/ready','utf8')).$1"; }
 AWS_ACCESS_KEY_ID=$(field accessKeyId) AWS_SECRET_ACCESS_KEY=$(field secretAccessKey)
@@ -24,20 +28,55 @@ destinations:
   practice:
     url: $site
     store: { kind: s3, bucket: $(field bucket), region: $(field region), endpoint: "$(field endpoint)", serves: website }
-    edge: { kind: distribution, id: $(field distribution), endpoint: "$(field edgeApi)" }
+    edge: { kind: distribution, id: $(field distribution), endpoint: "$(field edgeApi)", query: ignored, worth: 4KB }
 Y
 shot() { # shot NAME WORDS…: the picture of one call, shown as a user would type it
   local name=$1; shift
   (cd "$work" && SHOW="rcourier $*" "$OLDPWD/scripts/shot-terminal.sh" "$out/$name.png" "${rcourier[@]}" "$@" >/dev/null)
 }
+# A newcomer's first minutes, in a project of its own, on the ports that setup writes down.
+mkdir "$work/new" && cp -r demo/builds/1 "$work/new/dist" && echo '{ "name": "pelican-sound-web" }' >"$work/new/package.json"
+newcomer() { (cd "$work/new" && AWS_ACCESS_KEY_ID='' AWS_SECRET_ACCESS_KEY='' "$@"); }
+newcomer env SHOW="rcourier setup --sandbox --yes; cat courier.yaml" "$PWD/scripts/shot-terminal.sh" "$out/setup.png" bash -c "${rcourier[*]} setup --sandbox --yes; echo; cat courier.yaml" >/dev/null
+bare() { # a sandbox without a bucket, in the newcomer's project
+  (cd "$work/new" && exec "${rcourier[@]}" sandbox --bare --data .courier-sandbox/data "$@") >"$work/bare" & bare=$!
+  until [ -s "$work/bare" ]; do sleep 0.1; done
+}
+bare
+newcomer env SHOW="rcourier provision --tag team=web --yes" "$PWD/scripts/shot-terminal.sh" "$out/provision.png" "${rcourier[@]}" provision --tag team=web --yes >/dev/null
+newcomer "${rcourier[@]}" deliver --quiet >/dev/null
+kill $bare; wait $bare || true; rm "$work/bare"
+bare --trait no-root-document
+newcomer env SHOW="rcourier checkup" "$PWD/scripts/shot-terminal.sh" "$out/checkup.png" "${rcourier[@]}" checkup >/dev/null
+kill $bare
 shot help --help
-(cd "$work" && "${rcourier[@]}" deliver --quiet >/dev/null)
+(cd "$work" && "${rcourier[@]}" deliver --quiet --note "spring timetable" >/dev/null)
 rm -rf "$work/dist" && cp -r demo/builds/2 "$work/dist"
 shot survey survey
 shot explain explain /timetables/ assets/departures-LN7MSNHF.js
 TALL=1000 ROWS=51 shot compare compare
 shot deliver deliver
 shot deliver-again deliver
-sed -i 's/region:/regoin:/' "$work/courier.yaml" && shot settings-mistake deliver
-TALL=1120 ROWS=57 shot demo demo
+shot redeliver redeliver previous
+shot releases releases
+(cd "$work" && "${rcourier[@]}" deliver --quiet >/dev/null) & other=$!
+sleep 1.5
+shot held deliver
+wait $other
+TALL=1000 ROWS=51 shot compare-releases compare 1 2
+shot invalidate invalidate "/news/*" "fleet/**/*.html"
+shot prune prune --forget /downloads/fares.csv --dry-run
 node scripts/shot-page.mjs "$out/site.png" "$site/"
+# An edge that loses invalidations, passes text on uncompressed and has no root document.
+kill $sandbox
+cat >"$work/faults.yaml" <<Y
+rules: [{ fault: lost-invalidation, at: edge-api, after: 2 }]
+Y
+rm "$work/ready"
+"${rcourier[@]}" sandbox --store-port 0 --edge-port 0 --trait no-compression --trait no-root-document --faults "$work/faults.yaml" --format json >"$work/ready" & sandbox=$!
+until [ -s "$work/ready" ]; do sleep 0.1; done
+sed -i "s#url: .*#url: $(field edge)#; s#endpoint: \"[^\"]*\", serves: website#endpoint: \"$(field endpoint)\"#; s#endpoint: \"[^\"]*\", query#endpoint: \"$(field edgeApi)\", query#" "$work/courier.yaml"
+(cd "$work" && "${rcourier[@]}" deliver --quiet --build "$OLDPWD/demo/builds/1" >/dev/null && curl -s "$(field edge)/news/" "$(field edge)/fleet/" >/dev/null && "${rcourier[@]}" deliver --quiet >/dev/null)
+shot verify verify
+sed -i 's/region:/regoin:/' "$work/courier.yaml" && shot settings-mistake deliver
+TALL=1440 ROWS=74 shot demo demo

@@ -13,8 +13,10 @@ const environment = {
 };
 if (process.argv.includes("--soak")) {
   environment.SOAK = "1";
-  tests.push("src/workflows");
+  tests.push("src/workflows", "test/resilience");
 }
+
+const MOST_MS = 45 * 60_000;
 
 const steps =
   tests.length > 0
@@ -24,7 +26,12 @@ const steps =
         ["node_modules/prettier/bin/prettier.cjs", "--check", "--log-level=warn", "."],
         ["node_modules/typescript/bin/tsc"],
       ];
-for (const step of [...steps, ["node_modules/jest/bin/jest.js", ...tests]]) {
-  const { status } = spawnSync(process.execPath, step, { stdio: "inherit", env: environment });
+for (const step of [...steps, ["node_modules/jest/bin/jest.js", "--forceExit", "--maxWorkers=2", ...tests]]) {
+  // A test run that never ends is a failure to be seen, not to be waited for.
+  const { status } = spawnSync(process.execPath, step, {
+    stdio: "inherit",
+    env: environment,
+    timeout: MOST_MS,
+  });
   if (status !== 0) process.exit(status ?? 1);
 }

@@ -16,7 +16,7 @@ const ALLOWED: Readonly<Record<string, readonly string[]>> = {
   "main.ts": ["cli"],
 };
 /** Files of the command line that put the parts together; no other one reaches adapters or the engine's parts. */
-const WIRING = /^src\/cli\/(wiring|run-delivery|run-demo|run-look)\.ts$/;
+const WIRING = /^src\/cli\/(wiring|run-delivery|run-demo|run-look|run-setup|run-checkup)\.ts$/;
 const ONLY_WIRED = new Set(["adapters", "gather", "perform"]);
 
 interface Source {

@@ -9,6 +9,8 @@ const RULES = {
   addresses: { forms: ["file", "folder"] as const, basePath: "/", indexName: "index.html" },
   clientRoutes: false,
   redirects: [],
+  carriesRedirects: true,
+  plainNames: false,
   ownsWebsite: false,
   bucketPrefix: "",
   serves: "website" as const,

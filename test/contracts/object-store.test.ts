@@ -1,11 +1,15 @@
+import { mkdirSync, readdirSync, statSync } from "node:fs";
+import { join } from "node:path";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
 import { MemoryStore } from "../../src/adapters/stores/memory/memory-store.ts";
 import { RunningSandbox } from "../support/program.ts";
-import { describeObjectStore, toContent } from "./object-store.ts";
+import { createFolderStore } from "../../src/adapters/stores/folder/folder-store.ts";
+import { temporaryFolder } from "../support/builds.ts";
+import { describeObjectStore, toContent, type StoreAbilities } from "./object-store.ts";
 
-describeObjectStore("memory", { conditions: true, website: true }, () =>
-  Promise.resolve(new MemoryStore(undefined, () => 1)),
-);
+const EVERYTHING: StoreAbilities = { conditions: true, website: true, headers: true, anyName: true };
+
+describeObjectStore("memory", EVERYTHING, () => Promise.resolve(new MemoryStore(undefined, () => 1)));
 
 let sandbox: RunningSandbox;
 beforeAll(async () => {
@@ -18,9 +22,35 @@ afterAll(() => sandbox.stop());
 const open = (prefix: string, more: object = {}) =>
   createS3Store({ ...sandbox.facts, prefix, addressing: "path", ...more }, () => undefined);
 
-describeObjectStore("s3 on the sandbox", { conditions: true, website: true }, () =>
-  Promise.resolve(open("below/here/")),
+describeObjectStore("s3 on the sandbox", EVERYTHING, () => Promise.resolve(open("below/here/")));
+
+describeObjectStore("folder", { conditions: true, website: false, headers: false, anyName: false }, () =>
+  Promise.resolve(createFolderStore(temporaryFolder("folder-store"), () => undefined)),
 );
+
+test("a folder: nothing outside it, no half file, times that rise by a second, no empty folders, nothing made up for a missing mount", async () => {
+  const folder = temporaryFolder("folder-store");
+  const store = createFolderStore(join(folder, "site"), () => undefined);
+  await expect(store.put("a", toContent("x"), {})).rejects.toMatchObject({ kind: "no-such-bucket" });
+  mkdirSync(join(folder, "site"));
+  for (const key of ["../out", "a/../../out", "/etc", "a//b", "a/", "."])
+    await expect(store.put(key, toContent("x"), {})).rejects.toMatchObject({ name: "StoreError" });
+  expect(readdirSync(folder)).toEqual(["site"]);
+  await store.put("deep/er/page.html", toContent("one"), {});
+  const path = join(folder, "site/deep/er/page.html");
+  const before = statSync(path).mtimeMs;
+  await store.put("deep/er/page.html", toContent("two"), {});
+  expect(statSync(path).mtimeMs - before).toBeGreaterThanOrEqual(1000);
+  await expect(store.put("deep/er/page.html/sub", toContent("x"), {})).rejects.toMatchObject({
+    name: "StoreError",
+  });
+  await expect(store.put("deep/er", toContent("x"), {})).rejects.toMatchObject({
+    facts: { code: "unfit name" },
+  });
+  await store.remove(["deep/er/page.html"]);
+  expect(readdirSync(join(folder, "site")).filter((name) => name !== ".courier")).toEqual([]);
+  expect(readdirSync(join(folder, "site/.courier/unfinished"))).toEqual([]);
+});
 
 test("a prefix hides everything outside it", async () => {
   await open("").put("outside", toContent("x"), {});

@@ -1,6 +1,9 @@
 import { hash } from "node:crypto";
 import { findFingerprintNames } from "../../src/core/fingerprint.ts";
 import type { BuildSource } from "../../src/ports/build-source.ts";
+import { Pace } from "../../src/core/pace.ts";
+import { gateWrites } from "../../src/perform/gate.ts";
+import type { Clock } from "../../src/ports/clock.ts";
 import type { Delivery } from "../../src/workflows/delivery.ts";
 import type { Edge } from "../../src/ports/edge.ts";
 import type { ObjectStore } from "../../src/ports/object-store.ts";
@@ -23,6 +26,7 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
     withheld: [],
   }),
   close: () => undefined,
+  findChanged: () => undefined,
   open: ({ key, aliasOf, size, storedHash }) => ({
     size,
     hash: storedHash,
@@ -30,7 +34,18 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
   }),
 });
 
-export interface MemoryDeliveryOptions {
+/** A clock that stands still. */
+export const STILL: Clock = {
+  now: () => new Date(0),
+  monotonicMs: () => 0,
+  sleep: () => Promise.resolve(),
+  every: () => () => undefined,
+  random: () => 0,
+};
+
+export interface MemoryDeliveryOptions extends Partial<
+  Pick<Delivery, "clock" | "machine" | "site" | "interruption" | "run">
+> {
   readonly files: Readonly<Record<string, string>>;
   readonly store: ObjectStore;
   readonly edges?: readonly Edge[];
@@ -47,8 +62,10 @@ export function memoryDelivery({
   edges = [],
   events = [],
   target,
+  ...others
 }: MemoryDeliveryOptions): Delivery {
   runs += 1;
+  const gate: Delivery["gate"] = { assertOurs: undefined };
   return {
     target: {
       site: "Pelican Sound Ferries",
@@ -58,6 +75,8 @@ export function memoryDelivery({
       entry: "index.html",
       clientRoutes: false,
       redirects: [],
+      carriesRedirects: true,
+      plainNames: false,
       ownsWebsite: false,
       bucketPrefix: "",
       compression: "off",
@@ -66,20 +85,34 @@ export function memoryDelivery({
       rules: { freshness: [], types: [], headers: [], edgeCanForget: edges.length > 0 },
       addresses: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
       store: { kind: "folder", folder: "memory" },
+      distributions: [],
+      readers: "public",
       edges: edges.map(({ name }) => ({ kind: "purge", name }) as never),
+      expectedHeaders: {},
       ask: false,
       retention: { releases: 2, forSeconds: 0 },
       vanishShare: 1,
+      leaseSeconds: 30,
       ...target,
     },
     source: memoryBuild(files),
-    store,
+    store: gateWrites(store, gate),
+    gate,
     edges,
-    clock: { now: () => new Date(0), monotonicMs: () => 0, sleep: () => Promise.resolve(), random: () => 0 },
+    clock: STILL,
+    site: undefined,
+    machine: {
+      describe: () => ({ host: "test", process: runs, processStart: "" }),
+      isAlive: () => undefined,
+      spareMemory: () => undefined,
+    },
+    pace: new Pace(),
+    interruption: { assertGoesOn: () => undefined, orStop: (work) => work },
     report: (event) => events.push(event),
     requests: Object.fromEntries(REQUEST_KINDS.map((kind) => [kind, 0])) as Delivery["requests"],
     allowed: new Set(["no-entry", "vanish", "wrong-folder"]),
     run: `run-${runs}`,
     author: { by: "test" },
+    ...others,
   };
 }

@@ -1,6 +1,6 @@
 import { spawn, type ChildProcess } from "node:child_process";
 import { once } from "node:events";
-import { readFileSync } from "node:fs";
+import { closeSync, fstatSync, openSync, readFileSync, readSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { createInterface } from "node:readline";
 import type { SandboxFacts } from "../../src/sandbox/sandbox.ts";
@@ -8,6 +8,20 @@ import type { DeliveryResult } from "../../src/core/results.ts";
 import { temporaryFolder, writeFiles } from "./builds.ts";
 
 const PROGRAM = resolve("dist/main.js");
+
+/** A test that failed has stopped nothing: what it left would keep the whole test run from ending. */
+const started = new Set<ChildProcess>();
+afterAll(() => {
+  for (const child of started) child.kill("SIGKILL");
+});
+
+const note = (child: ChildProcess): ChildProcess => {
+  started.add(child);
+  child.once("exit", () => started.delete(child));
+  return child;
+};
+
+export const NO_KEYS = { accessKeyId: "", secretAccessKey: "" };
 
 export interface Outcome {
   readonly exit: number | null;
@@ -34,7 +48,12 @@ export class Project {
   }
 
   run(args: readonly string[], environment: NodeJS.ProcessEnv = {}): Promise<Outcome> {
-    return finish(
+    return finish(this.start(args, environment));
+  }
+
+  /** The program under way: to be killed, interrupted, watched. */
+  start(args: readonly string[], environment: NodeJS.ProcessEnv = {}): ChildProcess {
+    return note(
       spawn(process.execPath, [PROGRAM, ...args], {
         cwd: this.folder,
         env: { ...this.environment, ...environment },
@@ -51,11 +70,23 @@ export class Project {
   }
 }
 
-async function finish(child: ChildProcess): Promise<Outcome> {
+/** What the sandbox and the tests keep secret: nothing that the program says, in any test, may hold one of them. */
+export const SECRETS = [
+  "sandbox-practice-secret-guards-nothing",
+  "sandbox-limited-secret-guards-nothing",
+  "sandbox-lent-secret-guards-nothing",
+  "sandbox-session-token-guards-nothing",
+  "sandbox-purge-token",
+  "secret-of-a-test",
+];
+
+export async function finish(child: ChildProcess): Promise<Outcome> {
   let [stdout, stderr] = ["", ""];
   child.stdout?.on("data", (chunk) => (stdout += String(chunk)));
   child.stderr?.on("data", (chunk) => (stderr += String(chunk)));
   const [exit] = (await once(child, "close")) as [number | null];
+  for (const secret of SECRETS)
+    if (`${stdout}${stderr}`.includes(secret)) throw new Error(`a secret was printed: ${stdout}${stderr}`);
   return { exit, stdout, stderr };
 }
 
@@ -66,6 +97,8 @@ export interface LedgerLine {
   readonly key?: string;
   readonly status: number;
   readonly received: number;
+  /** The key that signed it. */
+  readonly identity?: string;
 }
 
 /** The sandbox as its own process, on free ports. */
@@ -73,7 +106,7 @@ export class RunningSandbox {
   private constructor(
     private readonly child: ChildProcess,
     readonly facts: SandboxFacts,
-    private readonly data: string,
+    readonly data: string,
   ) {}
 
   static async start(
@@ -97,6 +130,7 @@ export class RunningSandbox {
       ],
       { stdio: ["ignore", "pipe", "inherit"], env: { PATH: process.env.PATH } },
     );
+    note(child);
     const [line] = (await once(
       createInterface({ input: child.stdout as NodeJS.ReadableStream }),
       "line",
@@ -114,6 +148,21 @@ export class RunningSandbox {
     return fresh.map((line) => JSON.parse(line) as LedgerLine);
   }
   private taken = 0;
+
+  /** How many requests the sandbox has answered so far. */
+  countRequests(): number {
+    // Read at its end only: this is asked a thousand times a second.
+    const file = openSync(join(this.data, "ledger.ndjson"), "r");
+    try {
+      const { size } = fstatSync(file);
+      const bytes = Buffer.alloc(Math.min(size, 2000));
+      readSync(file, bytes, 0, bytes.length, size - bytes.length);
+      const last = [...bytes.toString("utf8").matchAll(/\{"number":(\d+),[^\n]*\n/g)].at(-1)?.[1];
+      return Number(last ?? 0);
+    } finally {
+      closeSync(file);
+    }
+  }
 
   async stop(): Promise<void> {
     this.child.kill("SIGTERM");

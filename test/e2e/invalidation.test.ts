@@ -1,0 +1,286 @@
+import { readFileSync } from "node:fs";
+import { join, resolve } from "node:path";
+import { encodeKey } from "../../src/core/addresses.ts";
+import type { DeliveryResult } from "../../src/core/results.ts";
+import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
+import { Project, RunningSandbox } from "../support/program.ts";
+import { visitNode } from "../support/web-root.ts";
+
+/** Forms of `Accept-Encoding` that browsers and other clients send. */
+const FORMS = ["gzip, deflate, br, zstd", "gzip, deflate, br", "gzip, deflate", "", "gzip"];
+
+type Invalidation = DeliveryResult["invalidation"];
+
+const running: RunningSandbox[] = [];
+const startSandbox = async (...args: string[]): Promise<RunningSandbox> => {
+  running.push(await RunningSandbox.start(["--origin", "website", ...args]));
+  return running.at(-1) as RunningSandbox;
+};
+afterEach(async () => {
+  for (const sandbox of running.splice(0)) await sandbox.stop();
+});
+
+const distribution = ({ facts }: RunningSandbox, more = ""): string =>
+  `{ kind: distribution, id: ${facts.distribution}, endpoint: "${facts.edgeApi}"${more} }`;
+const purge = ({ facts }: RunningSandbox, more = ""): string =>
+  `{ kind: purge, nodes: ${JSON.stringify(facts.pops)}, token: ${facts.purgeToken}, query: ignored, settle: 0s${more} }`;
+const invalidationOf = (stdout: string): Invalidation =>
+  (JSON.parse(stdout) as { invalidation: Invalidation }).invalidation;
+
+const reaches = (pattern: string, address: string): boolean =>
+  pattern.endsWith("*") ? address.startsWith(pattern.slice(0, -1)) : address === pattern;
+
+const addressesOf = (path: string): string[] => {
+  const own = `/${encodeKey(path)}`;
+  return /(^|\/)index\.html$/.test(path) ? [own, own.slice(0, -"index.html".length)] : [own];
+};
+
+async function visit(url: string): Promise<{ body: Buffer; status: number; isHit: boolean }> {
+  const { headers, status, ...response } = await fetch(url, { redirect: "manual" }).then(async (answer) => ({
+    headers: answer.headers,
+    status: answer.status,
+    body: Buffer.from(await answer.arrayBuffer()),
+  }));
+  return { ...response, status, isHit: headers.get("cache-status")?.includes("; hit") === true };
+}
+
+const REAL = listRealBuilds()
+  .slice(0, 3)
+  .map((archive) => ({ name: archive.name, load: () => unpackRealBuild(archive) }));
+const CASES = [
+  {
+    name: "demo",
+    load: () => Promise.resolve({ v1: resolve("demo/builds/1"), v2: resolve("demo/builds/2") }),
+  },
+  ...REAL,
+];
+
+test.each(
+  CASES.flatMap((site, index) => [
+    ...(index < 2 ? [{ ...site, query: "ignored" as const, worth: "64KB" }] : []),
+    { ...site, query: "keyed" as const, worth: "1KB" },
+  ]),
+)(
+  "$name, queries $query: every copy that is wrong goes, under queries too, and of the right ones just the reported collateral",
+  async ({ load, query, worth }) => {
+    const { v1, v2 } = await load();
+    const [before, after] = [walk(v1), walk(v2)];
+    const sandbox = await startSandbox("--pops", "2", "--propagation", "0.3s", "--query", query);
+    const edge = `    edge: ${distribution(sandbox, `, worth: ${worth}, query: ${query}`)}`;
+    const project = new Project(sandbox.settings(v1, edge), sandbox.facts);
+    await project.result(["deliver"]);
+    const plain = [...new Set([...before, ...after].flatMap(addressesOf))];
+    const pages = plain.filter((address) => /(\/|\.html)$/.test(address));
+    const all = [...plain, ...pages.map((page) => `${page}?utm_source=letter`)];
+    const held = new Map<string, Set<string>>();
+    for (const pop of sandbox.facts.pops) {
+      await Promise.all(all.map((address) => visit(pop + address)));
+      const again = await Promise.all(
+        all.map(async (address) => ({ address, ...(await visit(pop + address)) })),
+      );
+      held.set(pop, new Set(again.filter(({ isHit }) => isHit).map(({ address }) => address)));
+    }
+
+    const { invalidation } = await project.result(["deliver", "--build", v2]);
+    const { patterns, addresses, collateral } = invalidation;
+    expect(invalidation).toMatchObject({ confirmed: true, owed: [] });
+    expect(patterns.length).toBeLessThanOrEqual(3000);
+    expect(patterns.filter((pattern) => pattern.endsWith("*")).length).toBeLessThanOrEqual(15 * 3);
+
+    const wrong = new Set(addresses);
+    for (const pop of sandbox.facts.pops) {
+      const lost = new Set<string>();
+      for (const address of all) {
+        const [path = ""] = address.split("?");
+        const { body, status, isHit } = await visit(pop + address);
+        const file = after.find((candidate) => addressesOf(candidate).includes(path));
+        if (file !== undefined)
+          expect([address, status, body.equals(readFileSync(join(v2, file)))]).toEqual([address, 200, true]);
+        else if (/(\/|\.html)$/.test(path)) expect([address, status]).toEqual([address, 404]);
+        if (wrong.has(path) || isHit || held.get(pop)?.has(address) !== true) continue;
+        // It was right, it was held, and now it is not.
+        expect([address, patterns.some((pattern) => reaches(pattern, address))]).toEqual([address, true]);
+        lost.add(path);
+      }
+      expect(lost.size).toBeLessThanOrEqual(collateral.addresses);
+    }
+    const isAll = patterns.includes("/*");
+    if (!isAll) expect(invalidation.everything.addresses).toBeGreaterThanOrEqual(collateral.addresses);
+  },
+  180_000,
+);
+
+const page = (text: string): string => `<!doctype html><title>${text}</title><p>${text}`;
+const site = (text: string): Record<string, string> => ({
+  "index.html": page(text),
+  "news/index.html": page("news"),
+  "news/cape wren.html": page("wren"),
+  "fleet/avocet.webp": "boat",
+});
+
+test("by hand: addresses, globs, what a release changed, everything after asking; what fits nothing is said", async () => {
+  const sandbox = await startSandbox();
+  const folder = writeFiles(temporaryFolder("hand"), site("one"));
+  const project = new Project(
+    sandbox.settings(folder, `    edge: ${distribution(sandbox, ", query: ignored, worth: 0KB")}`),
+    sandbox.facts,
+  );
+  await project.result(["deliver"]);
+  writeFiles(folder, { "index.html": page("two") });
+  await project.result(["deliver"]);
+  const { edge } = sandbox.facts;
+  const names = ["/", "/news/", "/news/cape%20wren.html", "/fleet/avocet.webp"];
+  /** Which addresses are fetched anew after a call. */
+  const lostAfter = async (...args: string[]): Promise<string[]> => {
+    for (const name of names) await visit(edge + name);
+    const { exit, stdout, stderr } = await project.run(["invalidate", ...args, "--format", "json"]);
+    expect([stderr, exit]).toEqual([expect.any(String), 0]);
+    expect(invalidationOf(stdout).confirmed).toBe(!args.includes("--dry-run"));
+    const seen = await Promise.all(names.map(async (name) => ({ name, ...(await visit(edge + name)) })));
+    return seen.filter(({ isHit }) => !isHit).map(({ name }) => name);
+  };
+  expect(await lostAfter("/news/")).toEqual(["/news/"]);
+  expect(await lostAfter("/news/cape wren.html")).toEqual(["/news/cape%20wren.html"]);
+  expect(await lostAfter("/news/*")).toEqual(["/news/", "/news/cape%20wren.html"]);
+  expect(await lostAfter("fleet/**")).toEqual(["/fleet/avocet.webp"]);
+  expect(await lostAfter("--release", "current")).toEqual(["/"]);
+  expect(await lostAfter("--everything", "--dry-run")).toEqual([]);
+  expect(await lostAfter("--everything", "--yes")).toEqual(names);
+  expect(await lostAfter("--owed")).toEqual([]);
+  const codes = async (...args: string[]): Promise<unknown[]> => {
+    const { exit, stdout } = await project.run(["invalidate", ...args, "--format", "json"]);
+    return [exit, (JSON.parse(stdout) as { error?: { code: string } }).error?.code];
+  };
+  expect(await codes("nothing/**")).toEqual([2, "no-match"]);
+  expect(await codes("/a*b")).toEqual([2, "not-an-address"]);
+  expect(await codes("--release", "9")).toEqual([2, "no-such-release"]);
+  expect(await codes("--everything")).toEqual([3, "answer-needed"]);
+  expect(await codes()).toEqual([2, "usage"]);
+});
+
+test("of several edges the outer ones wait for the inner; what one owes is paid by hand or by the next run, and struck", async () => {
+  const [sandbox, outer] = [await startSandbox(), await startSandbox()];
+  const folder = writeFiles(temporaryFolder("edges"), site("one"));
+  const inner = (token: string): string =>
+    `    edge:\n      - ${purge(sandbox, ", name: near").replace(sandbox.facts.purgeToken, token)}\n      - ${distribution(outer, ", name: far, query: ignored")}`;
+  const settings = (token: string): string => sandbox.settings(folder, inner(token));
+  const project = new Project(settings(sandbox.facts.purgeToken), sandbox.facts);
+  await project.result(["deliver"]);
+  const asked = (): number =>
+    outer.takeLedger().filter(({ operation }) => operation === "CreateInvalidation").length;
+  expect(asked()).toBeGreaterThan(0);
+
+  writeFiles(folder, { "index.html": page("two") });
+  writeFiles(project.folder, { "courier.yaml": settings("wrong") });
+  const failed = await project.run(["deliver", "--format", "json"]);
+  expect([failed.exit, invalidationOf(failed.stdout).edges.map(({ edge, confirmed }) => [edge, confirmed])]).toEqual([5, [["near", false], ["far", false]]]); // prettier-ignore
+  expect(asked()).toBe(0);
+  const still = await project.run(["invalidate", "--owed", "--format", "json"]);
+  expect([still.exit, invalidationOf(still.stdout).owed]).toEqual([5, ["/", "/index.html"]]);
+
+  writeFiles(project.folder, { "courier.yaml": settings(sandbox.facts.purgeToken) });
+  const paid = await project.run(["invalidate", "--owed", "--format", "json"]);
+  expect([paid.exit, invalidationOf(paid.stdout)]).toMatchObject([0, { confirmed: true, owed: [] }]);
+  expect(asked()).toBe(1);
+  expect(await project.result(["deliver"])).toMatchObject({ release: 2, invalidation: { addresses: [] }, requests: { put: 0 } }); // prettier-ignore
+});
+
+test("what does not fit into what may be in flight is queued, behind own batches and behind others", async () => {
+  const sandbox = await startSandbox("--propagation", "1.5s");
+  const files = Object.fromEntries(Array.from({ length: 40 }, (_, i) => [`p${i}/x.html`, page(String(i))]));
+  const folder = writeFiles(temporaryFolder("queue"), { ...site("one"), ...files });
+  const edge = `    edge: ${distribution(sandbox, ", query: ignored, wildcards: 10")}`;
+  const project = new Project(sandbox.settings(folder, edge), sandbox.facts);
+  await project.result(["deliver"]);
+  const trees = (from: number): string[] => Array.from({ length: 10 }, (_, i) => `/p${from + i}/*`);
+  sandbox.takeLedger();
+  const first = project.run(["invalidate", ...trees(0), "--format", "json"]);
+  const second = project.run(["invalidate", ...trees(20), "--format", "json"]);
+  const [one, two] = [await first, await second];
+  expect([one.exit, two.exit]).toEqual([0, 0]);
+  expect(one.stderr + two.stderr).toContain("waiting for other invalidations to end");
+  const tries = sandbox.takeLedger().filter(({ operation }) => operation === "CreateInvalidation");
+  expect(tries.filter(({ status }) => status === 400).length).toBeGreaterThan(0);
+  expect(tries.filter(({ status }) => status === 201)).toHaveLength(2);
+});
+
+test.each([
+  ["holds a copy for each form", ["copy-per-encoding"], ""],
+  ["holds a copy for each host", ["copy-per-host"], ""],
+  ["says OK to every purge", ["purge-always-ok", "copy-per-encoding"], ""],
+  ["serves a purged copy once more", ["soft-purge"], ""],
+  ["closes connections without a word", ["answers-per-connection=7"], ""],
+  ["tells nothing of its copies and holds 'not found' for long", ["silent", "negative=600"], ""],
+  ["takes wildcards", ["purge-wildcards"], ", patterns: path"],
+])(
+  "an edge that %s answers with the new bytes in every form after a delivery",
+  async (_, traits, more) => {
+    const sandbox = await startSandbox(...traits.flatMap((trait) => ["--trait", trait]));
+    const [v1, v2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
+    const project = new Project(sandbox.settings(v1, `    edge: ${purge(sandbox, more)}`), sandbox.facts);
+    await project.result(["deliver"]);
+    const [before, after] = [walk(v1), walk(v2)];
+    const all = [...new Set([...before, ...after].flatMap(addressesOf))];
+    const node = sandbox.facts.edge;
+    const { host } = new URL(node);
+    for (const encoding of FORMS)
+      for (const address of all) await visitNode(node, address, { host, encoding });
+    const { invalidation, warnings } = await project.result(["deliver", "--build", v2]);
+    expect([invalidation.confirmed, warnings]).toEqual([true, []]);
+    if (more !== "") expect(invalidation.patterns.some((pattern) => pattern.endsWith("*"))).toBe(true);
+    for (const encoding of FORMS)
+      for (const path of after)
+        for (const address of addressesOf(path)) {
+          // A copy that is served once more is not for the visitors that are looked at here.
+          if (traits.includes("soft-purge")) await visitNode(node, address, { host, encoding });
+          const { status, content } = await visitNode(node, address, { host, encoding });
+          const isNew = content === readFileSync(join(v2, path), "latin1");
+          expect([address, encoding, status, isNew]).toEqual([address, encoding, 200, true]);
+        }
+  },
+  60_000,
+);
+
+test("an edge that takes wildcards for addresses, and one that lost what it confirmed, are noticed by reading back", async () => {
+  const sandbox = await startSandbox();
+  const [v1, v2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
+  const deaf = new Project(
+    sandbox.settings(v1, `    edge: ${purge(sandbox, ", patterns: path")}`),
+    sandbox.facts,
+  );
+  await deaf.result(["deliver"]);
+  for (const address of walk(v1).flatMap(addressesOf)) await visit(sandbox.facts.edge + address);
+  const outcome = await deaf.run(["deliver", "--build", v2]);
+  expect([outcome.exit, outcome.stderr]).toEqual([
+    5,
+    expect.stringContaining("it seems not to take wildcards"),
+  ]);
+  writeFiles(deaf.folder, { "courier.yaml": sandbox.settings(v2, `    edge: ${purge(sandbox)}`) });
+  expect((await deaf.result(["deliver"])).invalidation.confirmed).toBe(true);
+  const lossy = await startSandbox(
+    "--faults",
+    join(
+      writeFiles(temporaryFolder("lossy"), {
+        "faults.yaml": "rules: [{ fault: lost-invalidation, at: edge, operations: [PURGE] }]",
+      }),
+      "faults.yaml",
+    ),
+  );
+  const project = new Project(lossy.settings(v1, `    edge: ${purge(lossy)}`), lossy.facts);
+  await project.result(["deliver"]);
+  for (const address of walk(v1).flatMap(addressesOf)) await visit(lossy.facts.edge + address);
+  const lost = await project.run(["deliver", "--build", v2]);
+  expect([lost.exit, lost.stderr]).toEqual([5, expect.stringContaining("it still holds the old /")]);
+}, 60_000);
+
+test("pages are not held where an edge can't be asked for all that it holds of them; the run and explain say why", async () => {
+  const sandbox = await startSandbox();
+  const folder = writeFiles(temporaryFolder("deaf"), site("one"));
+  const deaf = purge(sandbox).replace("query: ignored, ", "");
+  const project = new Project(sandbox.settings(folder, `    edge: ${deaf}`), sandbox.facts);
+  expect((await project.run(["deliver"])).stdout).toContain("pages are asked for anew each time");
+  const { headers } = await fetch(`${sandbox.facts.edge}/news/`);
+  expect(headers.get("cache-control")).toBe("public, max-age=0, must-revalidate");
+  const explained = await project.run(["explain", "news/index.html"]);
+  expect(explained.stdout).toContain("may hold them under any query");
+});

@@ -1,0 +1,198 @@
+import { readFileSync } from "node:fs";
+import { join, resolve } from "node:path";
+import { CreateMultipartUploadCommand, S3Client } from "@aws-sdk/client-s3";
+import type { Policy, PolicyStatement } from "../../src/core/model/policy.ts";
+import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { NO_KEYS, Project, RunningSandbox } from "../support/program.ts";
+import { openStore } from "../support/stored-site.ts";
+
+const BUILDS = resolve("demo/builds");
+
+const running: RunningSandbox[] = [];
+const startSandbox = async (...args: string[]): Promise<RunningSandbox> => {
+  running.push(await RunningSandbox.start(args));
+  return running.at(-1) as RunningSandbox;
+};
+afterEach(async () => {
+  for (const sandbox of running.splice(0)) await sandbox.stop();
+});
+
+/** A project without settings, as a newcomer has it. */
+function newProject(files: Record<string, string>): Project {
+  const project = new Project("", NO_KEYS);
+  writeFiles(project.folder, files);
+  return project;
+}
+
+test.each([
+  [
+    "a build that is there",
+    { "dist/index.html": "<title>Fares | Pelican Sound Ferries</title>" },
+    "dist",
+    "Fares",
+  ],
+  [
+    "a toolchain's usual folder",
+    { "astro.config.mjs": "", "package.json": '{"name":"@pelican/sound-web"}' },
+    "dist",
+    "Sound Web",
+  ],
+  [
+    "a folder below",
+    { "angular.json": "{}", "dist/web/browser/index.html": "<title>Boats</title>" },
+    "dist/web/browser",
+    "Boats",
+  ],
+  ["the only page there is", { "html/index.html": "<title>Quay</title>" }, "html", "Quay"],
+  [
+    "a repository's name",
+    {
+      "html/index.html": "",
+      ".git/config": '[core]\n[remote "origin"]\n\turl = git@127.0.0.1:boats/tide-tables.git\n\tfetch = x\n',
+    },
+    "html",
+    "Tide Tables",
+  ],
+])(
+  "setup finds %s, writes settings that the tool can read, and can be run again",
+  async (_, files, folder, site) => {
+    const project = newProject(files);
+    const settings = join(project.folder, "made.yaml");
+    const given = [
+      "--settings",
+      "made.yaml",
+      "--yes",
+      "--bucket",
+      "pelican-sound-web",
+      "--region",
+      "eu-west-1",
+    ];
+    const first = await project.run([
+      "setup",
+      ...given,
+      "--edge",
+      "distribution:EXAMPLE0000001",
+      "--url",
+      "https://www.pelicansound.example",
+    ]);
+    expect([first.exit, first.stderr]).toEqual([0, ""]);
+    expect(first.stdout).toContain("rcourier deliver --settings made.yaml\n");
+    const text = readFileSync(settings, "utf8");
+    expect(text).toContain(`folder: ${folder} `);
+    expect(text).toContain(`site: ${site}\n`);
+    const again = await project.run(["setup", ...given]);
+    expect([again.exit, again.stdout]).toEqual([0, expect.stringContaining("nothing to add")]);
+    expect(readFileSync(settings, "utf8")).toBe(text);
+    const added = await project.run([
+      "setup",
+      ...given,
+      "--destination",
+      "staging",
+      "--prefix",
+      "staging/",
+      "--edge",
+      "purge:http://127.0.0.1:9",
+    ]);
+    expect([added.exit, added.stdout]).toEqual([0, expect.stringContaining("destination staging")]);
+    // What stood there stands there still, comments included.
+    expect(readFileSync(settings, "utf8").startsWith(text.trimEnd())).toBe(true);
+    const policy = await project.run(["policy", "--settings", "made.yaml", "--to", "staging"]);
+    expect([policy.exit, policy.stdout]).toEqual([0, expect.stringContaining("pelican-sound-web/staging/*")]);
+  },
+);
+
+test("setup without a terminal names what is missing; a wrong answer is said; nothing is written", async () => {
+  const project = newProject({ "dist/index.html": "x" });
+  const call = (...args: string[]) => project.run(["setup", "--settings", "made.yaml", ...args]);
+  expect(await call()).toMatchObject({
+    exit: 2,
+    stderr: expect.stringContaining("--bucket is needed") as string,
+  });
+  expect(await call("--bucket", "b", "--region", "r", "--edge", "cdn")).toMatchObject({ exit: 2, stderr: expect.stringContaining("distribution:ID") as string }); // prettier-ignore
+  const shown = await call("--bucket", "b", "--region", "r", "--edge", "none", "--dry-run");
+  expect([shown.exit, shown.stdout]).toEqual([0, expect.stringContaining("bucket: b")]);
+  expect(() => readFileSync(join(project.folder, "made.yaml"))).toThrow();
+});
+
+const without = (policy: Policy, right: string): Policy => ({
+  ...policy,
+  Statement: policy.Statement.map((one): PolicyStatement => ({
+    ...one,
+    Action: [one.Action].flat().filter((action) => action !== right),
+  })).filter(({ Action }) => Action.length > 0),
+});
+
+/** Delivers twice and goes back, as an identity that may do just what a policy says. */
+async function deliverUnder(
+  policy: Policy,
+): Promise<{ exit: number | null; stderr: string; stdout: string }> {
+  const sandbox = await startSandbox("--policy", writePolicy(policy), "--propagation", "1s");
+  const { limited, distribution, edgeApi } = sandbox.facts;
+  const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}" }\n    retain: { releases: 1, for: 1d }`;
+  const project = new Project(sandbox.settings(`${BUILDS}/1`, edge, "site/"), limited ?? NO_KEYS);
+  let outcome = await project.run(["deliver"]);
+  for (const args of [
+    ["deliver", "--build", `${BUILDS}/2`],
+    ["redeliver", "previous"],
+  ])
+    if (outcome.exit === 0) outcome = await project.run(args);
+  return outcome;
+}
+
+/** What a run does about parts of a large object that one before it has left. @returns how many uploads were let go of */
+async function letGoOfParts(policy: Policy): Promise<number> {
+  const sandbox = await startSandbox("--policy", writePolicy(policy));
+  const { limited = NO_KEYS, endpoint, region, bucket } = sandbox.facts;
+  const client = new S3Client({ endpoint, region, forcePathStyle: true, credentials: limited });
+  await client.send(new CreateMultipartUploadCommand({ Bucket: bucket, Key: "site/film.webm" }));
+  client.destroy();
+  const store = openStore({ facts: { ...sandbox.facts, ...limited } } as RunningSandbox, "site/");
+  return store.abandonUploads(new Set(["film.webm"]));
+}
+
+const writePolicy = (policy: Policy): string =>
+  join(writeFiles(temporaryFolder("policy"), { "policy.json": JSON.stringify(policy) }), "policy.json");
+
+test("the printed policy is enough for deliveries and the way back, and each right of it is needed", async () => {
+  const project = newProject({});
+  const settings = `site: Pelican Sound Ferries\ndestinations:\n  production:\n    store: { kind: s3, bucket: practice, region: eu-sandbox-1, prefix: site/ }\n    edge: { kind: distribution, id: SANDBOX0000001 }\n`;
+  writeFiles(project.folder, { "courier.yaml": settings });
+  const { stdout } = await project.run(["policy"]);
+  const policy = JSON.parse(stdout) as Policy;
+  expect((await deliverUnder(policy)).exit).toBe(0);
+  const rights = policy.Statement.flatMap(({ Action }) => Action);
+  expect(rights).toHaveLength(8);
+  for (const right of ["s3:ListBucket", "s3:GetObject", "s3:PutObject", "s3:DeleteObject"]) {
+    const { exit, stderr } = await deliverUnder(without(policy, right));
+    expect([right, exit, stderr]).toEqual([right, 7, expect.stringContaining(right)]);
+  }
+  for (const right of ["s3:ListBucketMultipartUploads", "s3:AbortMultipartUpload"]) {
+    await expect(letGoOfParts(policy)).resolves.toBe(1);
+    await expect(letGoOfParts(without(policy, right))).rejects.toMatchObject({ kind: "denied", message: expect.stringContaining(right) as string }); // prettier-ignore
+  }
+  for (const right of ["cloudfront:CreateInvalidation", "cloudfront:GetInvalidation"]) {
+    const { exit, stderr } = await deliverUnder(without(policy, right));
+    expect([right, exit, stderr]).toEqual([right, 5, expect.stringContaining("may not invalidate there")]);
+  }
+}, 120_000);
+
+test("read policies keep the tool's own part from the public; the delivery in CI holds no secret", async () => {
+  const sandbox = await startSandbox("--origin", "website");
+  const project = new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
+  await project.result(["deliver"]);
+  const { stdout } = await project.run(["policy", "public"]);
+  const { endpoint, bucket } = sandbox.facts;
+  const policy = JSON.parse(stdout) as Policy;
+  expect(policy.Statement).toEqual([expect.objectContaining({ Principal: "*", NotResource: [`arn:aws:s3:::${bucket}/.courier/*`, `arn:aws:s3:::${bucket}/*/.courier/*`] })]); // prettier-ignore
+  expect(endpoint).toContain("127.0.0.1");
+  for (const kind of ["workflow", "shell"]) {
+    const shown = await project.run(["policy", kind]);
+    expect([shown.exit, shown.stdout]).toEqual([
+      0,
+      expect.stringContaining("rcourier deliver --to practice"),
+    ]);
+    expect(shown.stdout).not.toContain(sandbox.facts.secretAccessKey);
+  }
+  expect((await project.run(["policy", "edge"])).exit).toBe(2);
+  expect((await project.run(["policy", "nothing"])).exit).toBe(2);
+});

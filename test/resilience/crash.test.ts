@@ -1,0 +1,130 @@
+import { once } from "node:events";
+import { setTimeout as sleep } from "node:timers/promises";
+import { resolve } from "node:path";
+import type { ObjectStore } from "../../src/ports/object-store.ts";
+import { Project, RunningSandbox } from "../support/program.ts";
+import {
+  copyDestination,
+  findBroken,
+  listKeys,
+  openStore,
+  ownKeys,
+  readSite,
+} from "../support/stored-site.ts";
+
+const isSoak = process.env.SOAK !== undefined;
+const BUILDS = resolve("demo/builds");
+
+let sandbox: RunningSandbox;
+beforeAll(async () => {
+  sandbox = await RunningSandbox.start();
+});
+afterAll(() => sandbox.stop());
+
+const projectAt = (prefix: string, releases: number): Project =>
+  new Project(
+    sandbox.settings(`${BUILDS}/2`, `    retain: { releases: ${releases}, for: 1s }`, prefix),
+    sandbox.facts,
+  );
+
+interface Kind {
+  readonly name: string;
+  readonly before: readonly (readonly string[])[];
+  readonly call: readonly string[];
+  readonly kills: number;
+  /** How many releases stay. */
+  readonly releases: number;
+  /** What must have passed since the calls before. */
+  readonly waitMs: number;
+}
+
+const KINDS: readonly Kind[] = [
+  {
+    name: "a delivery",
+    before: [["deliver", "--build", `${BUILDS}/1`]],
+    call: ["deliver", "--build", `${BUILDS}/2`],
+    kills: isSoak ? 200 : 4,
+    releases: 5,
+    waitMs: 0,
+  },
+  {
+    name: "a redelivery",
+    before: [
+      ["deliver", "--build", `${BUILDS}/1`],
+      ["deliver", "--build", `${BUILDS}/2`],
+    ],
+    call: ["redeliver", "1"],
+    kills: isSoak ? 40 : 3,
+    releases: 5,
+    waitMs: 0,
+  },
+  {
+    name: "a prune",
+    before: [
+      ["deliver", "--build", `${BUILDS}/1`],
+      ["deliver", "--build", `${BUILDS}/2`],
+    ],
+    call: ["prune"],
+    kills: isSoak ? 20 : 3,
+    releases: 1,
+    waitMs: 2500,
+  },
+];
+
+/** What stands in the end: the site with its headers, and the set of our own keys. */
+const stateOf = async (store: ObjectStore) => ({
+  site: [...(await readSite(store))].map(([key, { hash, headers }]) => [key, hash, headers]),
+  own: ownKeys(await listKeys(store)),
+});
+
+test.each(KINDS)(
+  "$name that is killed at any point leaves every page whole, and the same call ends as an undisturbed one",
+  async ({ name, before, call, kills, releases, waitMs }) => {
+    const origin = `${name}/seed/`;
+    const seed = openStore(sandbox, origin);
+    for (const args of before) await projectAt(origin, releases).result(args);
+    // The demo's site is whole to begin with, and the search for broken pages finds what there is to find.
+    expect(findBroken(await readSite(seed))).toEqual([]);
+    const stage = async (prefix: string): Promise<ObjectStore> => {
+      const store = openStore(sandbox, prefix);
+      await copyDestination(sandbox, { from: origin, to: prefix });
+      return store;
+    };
+    const undisturbed = await stage(`${name}/undisturbed/`);
+    const stages: ObjectStore[] = [];
+    for (let number = 0; number < kills; number++) stages.push(await stage(`${name}/${number}/`));
+    // Copies are younger than what they are of: time must pass for them as well.
+    await sleep(waitMs);
+    const first = sandbox.countRequests();
+    await projectAt(`${name}/undisturbed/`, releases).result(call);
+    const requests = sandbox.countRequests() - first;
+    const expected = await stateOf(undisturbed);
+
+    let killed = 0;
+    for (const [number, store] of stages.entries()) {
+      const project = projectAt(`${name}/${number}/`, releases);
+      const dieAfter = 1 + Math.floor((number * requests) / kills);
+      killed += Number(await killAfter(project, call, dieAfter));
+      const broken = findBroken(await readSite(store));
+      expect([dieAfter, broken]).toEqual([dieAfter, []]);
+      const again = await project.run([...call, "--format", "json"]);
+      expect([dieAfter, again.exit, again.exit === 0 ? "" : again.stdout]).toEqual([dieAfter, 0, ""]);
+      expect([dieAfter, await stateOf(store)]).toEqual([dieAfter, expected]);
+      store.close();
+    }
+    // Some runs end just before their kill; most must not.
+    expect(killed).toBeGreaterThan(kills / 2);
+  },
+  3_600_000,
+);
+
+/** Kills the program (SIGKILL) once it has made so many requests. @returns whether it was still alive then */
+async function killAfter(project: Project, call: readonly string[], requests: number): Promise<boolean> {
+  const begun = sandbox.countRequests();
+  const child = project.start(call);
+  const ended = once(child, "exit");
+  while (child.exitCode === null && sandbox.countRequests() - begun < requests) await sleep(1);
+  child.kill("SIGKILL");
+  await ended;
+  return child.signalCode === "SIGKILL";
+}

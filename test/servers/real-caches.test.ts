@@ -1,0 +1,233 @@
+import { execFileSync } from "node:child_process";
+import { cpSync, readFileSync } from "node:fs";
+import { createServer } from "node:net";
+import type { AddressInfo } from "node:net";
+import { join, resolve } from "node:path";
+import { setTimeout as sleep } from "node:timers/promises";
+import { encodeKey } from "../../src/core/addresses.ts";
+import { temporaryFolder, walk } from "../support/builds.ts";
+import { Project } from "../support/program.ts";
+import { visitNode, WebRoot } from "../support/web-root.ts";
+
+const SCRIPTS = resolve("test/servers/scripts");
+const BUILDS = resolve("demo/builds");
+/** Forms that browsers and other clients send; each may be a copy of its own. */
+const FORMS = ["gzip, deflate, br, zstd", "gzip, deflate, br", "gzip, deflate", "", "gzip"];
+
+type Kind = "varnish" | "nginx";
+interface Cache {
+  readonly node: string;
+  stop(): void;
+}
+
+async function findPort(): Promise<number> {
+  const server = createServer();
+  await new Promise<void>((done) => server.listen(0, "127.0.0.1", done));
+  const { port } = server.address() as AddressInfo;
+  await new Promise((done) => server.close(done));
+  return port;
+}
+
+async function startCache(kind: Kind, origin: string, environment: NodeJS.ProcessEnv = {}): Promise<Cache> {
+  const [port, data] = [await findPort(), temporaryFolder(kind)];
+  const env = { ...process.env, ...environment, PURGE_TOKEN: "ferry-token" };
+  execFileSync(join(SCRIPTS, `start-${kind}.sh`), [String(port), origin, data], { env, stdio: "ignore" });
+  return {
+    node: `http://127.0.0.1:${port}`,
+    stop: () => execFileSync(join(SCRIPTS, `stop-${kind}.sh`), [data], { stdio: "ignore" }),
+  };
+}
+
+const stops: (() => void)[] = [];
+afterEach(() => {
+  for (const stop of stops.splice(0)) stop();
+});
+
+interface Stage {
+  readonly root: WebRoot;
+  readonly nodes: readonly string[];
+  readonly host: string;
+  readonly folder: string;
+  readonly project: Project;
+}
+
+/** A web root behind caches of one kind, and a project that delivers to it. */
+async function setUp(
+  kind: Kind,
+  more: string,
+  environment: NodeJS.ProcessEnv = {},
+  count = 1,
+): Promise<Stage> {
+  const folder = temporaryFolder("web-root");
+  const root = new WebRoot(folder);
+  const origin = await root.start();
+  stops.push(() => {
+    root.stop();
+  });
+  const nodes: string[] = [];
+  for (let index = 0; index < count; index++) {
+    const cache = await startCache(kind, origin, environment);
+    stops.push(() => {
+      cache.stop();
+    });
+    nodes.push(cache.node);
+  }
+  const settings = [
+    "site: Pelican Sound Ferries",
+    `build: { folder: ${BUILDS}/1 }`,
+    "destinations:",
+    "  web:",
+    `    url: ${nodes[0]}`,
+    `    store: { kind: folder, folder: ${folder} }`,
+    `    edge: { kind: purge, nodes: ${JSON.stringify(nodes)}, token: ferry-token${more.includes("settle") ? "" : ", settle: 1s"}${more} }`,
+    "",
+  ].join("\n");
+  const project = new Project(settings, { accessKeyId: "none", secretAccessKey: "none" });
+  return { root, nodes, host: new URL(nodes[0] as string).host, folder, project };
+}
+
+const addressesOf = (path: string): string[] =>
+  /(^|\/)index\.html$/.test(path)
+    ? [`/${encodeKey(path)}`, `/${encodeKey(path).slice(0, -"index.html".length)}`]
+    : [`/${encodeKey(path)}`];
+
+/** Visitors come to pages with queries; what carries a hash is only named by pages, and never with one. */
+const withQuery = (query: string): string[] =>
+  query === ""
+    ? ADDRESSES
+    : ADDRESSES.filter((address) => !address.startsWith("/assets/")).map((one) => one + query);
+
+const ADDRESSES = [
+  ...new Set(["1", "2"].flatMap((build) => walk(`${BUILDS}/${build}`)).flatMap(addressesOf)),
+];
+
+/** Every address in every form at every node; twice, so that the second answers come out of the cache. */
+async function warm({ nodes, host }: Stage, queries: readonly string[]): Promise<number> {
+  let hits = 0;
+  for (const node of nodes)
+    for (const round of [1, 2])
+      for (const query of queries)
+        for (const encoding of FORMS)
+          for (const address of withQuery(query)) {
+            const { headers } = await visitNode(node, address, { host, encoding });
+            if (round === 2 && /hit/i.test(`${headers["x-cache"]} ${headers["x-cache-status"]}`)) hits += 1;
+          }
+  return hits;
+}
+
+/** What is not as the second build has it, in any form at any node. */
+async function findWrong({ nodes, host }: Stage, queries: readonly string[]): Promise<string[]> {
+  const files = new Map(walk(`${BUILDS}/2`).flatMap((path) => addressesOf(path).map((one) => [one, path])));
+  const kept = new Set(
+    walk(`${BUILDS}/1`)
+      .filter((path) => path.startsWith("assets/"))
+      .flatMap(addressesOf),
+  );
+  const wrong: string[] = [];
+  for (const node of nodes)
+    for (const query of queries)
+      // Some in the order in which they were first stored, some against it.
+      for (const encoding of [...FORMS, ...[...FORMS].reverse()])
+        for (const address of withQuery(query)) {
+          const { status, content } = await visitNode(node, address, { host, encoding });
+          const path = files.get(address.replace(query, ""));
+          const isRight =
+            path === undefined
+              ? status === 404 || kept.has(address)
+              : status === 200 && content === readFileSync(`${BUILDS}/2/${path}`, "latin1");
+          if (!isRight) wrong.push(`${node}${address} [${encoding}] ${status}`);
+        }
+  return wrong;
+}
+
+test.each<[string, Kind, string, NodeJS.ProcessEnv, number, readonly string[]]>([
+  ["varnish, one address at a time", "varnish", ", query: ignored", {}, 1, [""]],
+  [
+    "varnish without a count, two nodes",
+    "varnish",
+    ", query: ignored, encodings: []",
+    { VARNISH_PURGE: "stock" },
+    2,
+    [""],
+  ],
+  ["varnish that keeps forms apart", "varnish", ", query: ignored", { VARNISH_GZIP: "off" }, 1, [""]],
+  ["varnish, wildcards in the path", "varnish", ", patterns: path", {}, 1, ["", "?utm_source=letter"]],
+  ["varnish, wildcards by BAN", "varnish", ", patterns: ban", {}, 1, ["", "?utm_source=letter"]],
+  ["nginx, a copy for each form", "nginx", ", query: ignored", {}, 1, [""]],
+  ["nginx, a copy for each class of forms", "nginx", ", query: ignored", { NGINX_AE: "key" }, 1, [""]],
+])(
+  "%s: warmed in every form, after a delivery each address answers with the new bytes in every form",
+  async (_, kind, more, environment, count, queries) => {
+    const stage = await setUp(kind, more, environment, count);
+    const first = await stage.project.result(["deliver"]);
+    expect(first.invalidation.confirmed).toBe(true);
+    const hits = await warm(stage, queries);
+    expect(hits).toBeGreaterThan(queries.flatMap(withQuery).length * FORMS.length * count * 0.9);
+    const { invalidation, warnings } = await stage.project.result(["deliver", "--build", `${BUILDS}/2`]);
+    expect([invalidation.confirmed, invalidation.owed, warnings]).toEqual([true, [], []]);
+    expect(await findWrong(stage, queries)).toEqual([]);
+  },
+  120_000,
+);
+
+test.each<Kind>(["varnish", "nginx"])(
+  "%s: a slow fetch that began before the upload does not bring the old bytes back",
+  async (kind) => {
+    // Its plain form: the other one lets purges wait for what is under way.
+    const stage = await setUp(kind, ", query: ignored, settle: 3s", { VARNISH_PURGE: "stock" });
+    const { root, project, nodes, host, folder } = stage;
+    await project.result(["deliver"]);
+    const [node = ""] = nodes;
+    const path = "/about.html";
+    const read = (build: number): string => readFileSync(`${BUILDS}/${build}${path}`, "latin1");
+    const purge = () =>
+      visitNode(node, path, { host, method: "PURGE", headers: { "x-purge-token": "ferry-token" } });
+    /** A visitor whose answer the origin has read and not yet sent. */
+    const visitSlowly = async (): Promise<{ content: string }> => {
+      await purge();
+      root.holdBack(path);
+      const slow = visitNode(node, path, { host });
+      while (!root.isHolding(path)) await sleep(10);
+      return { content: (await Promise.race([slow, sleep(0)])) === undefined ? "" : "at once" };
+    };
+
+    // The trap is real: purged once while it was under way, the old answer is held for its full freshness.
+    expect((await visitSlowly()).content).toBe("");
+    cpSync(`${BUILDS}/2${path}`, `${folder}${path}`);
+    expect((await purge()).status).toBeLessThan(405);
+    root.release(path);
+    while ((await visitNode(node, path, { host })).content === "") await sleep(10);
+    expect((await visitNode(node, path, { host })).content).toBe(read(1));
+    cpSync(`${BUILDS}/1${path}`, `${folder}${path}`);
+
+    expect((await visitSlowly()).content).toBe("");
+    const delivery = project.result(["deliver", "--build", `${BUILDS}/2`]);
+    while (readFileSync(`${folder}${path}`, "latin1") === read(1)) await sleep(10);
+    // After the first round, before the second.
+    await sleep(1000);
+    root.release(path);
+    await delivery;
+    for (const encoding of FORMS)
+      expect((await visitNode(node, path, { host, encoding })).content).toBe(read(2));
+  },
+  60_000,
+);
+
+test("a wildcard that a cache takes for an address of its own is noticed, and what it holds stays owed", async () => {
+  const stage = await setUp("nginx", ", patterns: path, encodings: []");
+  await stage.project.result(["deliver"]);
+  for (const address of ADDRESSES) await visitNode(stage.nodes[0] as string, address, { host: stage.host });
+  const outcome = await stage.project.run(["deliver", "--build", `${BUILDS}/2`, "--format", "json"]);
+  expect([outcome.exit, outcome.stderr]).toEqual([5, expect.stringContaining("it seems not to take wildcards")]); // prettier-ignore
+}, 60_000);
+
+test("a wrong token, and a server that takes no purges, leave everything owed and say so", async () => {
+  const stage = await setUp("varnish", ", query: ignored");
+  const text = readFileSync(join(stage.project.folder, "courier.yaml"), "utf8");
+  const refused = new Project(text.replace("ferry-token", "other"), {
+    accessKeyId: "none",
+    secretAccessKey: "none",
+  });
+  expect(await refused.run(["deliver"])).toMatchObject({ exit: 5, stderr: expect.stringContaining("check token and header") as string }); // prettier-ignore
+  expect(await stage.project.result(["deliver"])).toMatchObject({ release: 1, invalidation: { owed: [] } });
+}, 60_000);

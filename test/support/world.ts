@@ -1,0 +1,432 @@
+import { hash } from "node:crypto";
+import { MemoryStore } from "../../src/adapters/stores/memory/memory-store.ts";
+import { parseEdgeFreshness } from "../../src/core/headers.ts";
+import type { EdgeAbilities } from "../../src/core/model/edge.ts";
+import { HOLD_KEY, isStateKey, OPEN_PREFIX, POINTER_KEY } from "../../src/core/model/names.ts";
+import type { Clock } from "../../src/ports/clock.ts";
+import type { WriteGate } from "../../src/perform/gate.ts";
+import { EdgeError, type Edge } from "../../src/ports/edge.ts";
+import { StoreError, type Condition, type ObjectStore, type Written } from "../../src/ports/object-store.ts";
+import { deliver } from "../../src/workflows/deliver.ts";
+import { EXACT_EDGE } from "./edges.ts";
+import { memoryDelivery } from "./memory-build.ts";
+
+/** What one run meets, by the number of its steps (calls of the store or the edge). */
+export interface Disturbance {
+  readonly build: number;
+  /** From this step on the process is dead. */
+  readonly diesAt?: number | undefined;
+  /** The step that kills it had its effect, only the answer was lost. */
+  readonly tookEffect?: boolean | undefined;
+  /** The edge refuses every invalidation of this run. */
+  readonly edgeFails?: boolean | undefined;
+  /** At this step the machine sleeps, and another run is started meanwhile, and comes to its end. */
+  readonly rivalAt?: number | undefined;
+  readonly rival?: number | undefined;
+}
+
+/** Remedies that a test takes out to see that it would notice. */
+export type Remedy =
+  | "owed is remembered"
+  | "removal before invalidation"
+  | "the hold fences"
+  | "workers come last"
+  | "new names are unmasked"
+  | "open records";
+
+const letters = (text: string): string => hash("sha256", text).slice(0, 8);
+/** A name with a hash in it that looks like one. */
+const hashed = (name: string, build: number): string => {
+  let salt = 0;
+  for (;;) {
+    const digits = letters(`${name} ${build} ${salt}`);
+    if (/[a-f].*[a-f]/.test(digits) && /\d.*\d/.test(digits)) return `assets/${name}-${digits}.js`;
+    salt += 1;
+  }
+};
+
+/** A site whose pages name assets of their own build, one page and one chunk of which are in no other. */
+export function filesOf(build: number): Record<string, string> {
+  const chunk = hashed("chunk", build);
+  const page = (title: string): string => `build ${build} ${title} ${chunk}`;
+  return {
+    "index.html": page("home"),
+    "news/index.html": page("news"),
+    [`only-${build}.html`]: page("only"),
+    // The same in every second build: going on from another build's half-done work must not take it for new.
+    "about.html": `build ${build % 2} about ${hashed("shared", build % 2)}`,
+    [hashed("shared", build % 2)]: `shared ${build % 2}`,
+    [chunk]: `chunk ${build}`,
+    "app.css": `styles ${build}`,
+    "version.json": `{"build":${build}}`,
+    "data.json": "the same in all",
+  };
+}
+const BUILDS = [1, 2, 3, 4, 5];
+const KEYS = [...new Set(BUILDS.flatMap((build) => Object.keys(filesOf(build))))];
+const ADDRESSES = [...KEYS.map((key) => `/${key}`), "/", "/news/", "/?from=letter", "/news/?page=2"];
+const keyOf = (address: string): string => {
+  const [path = "/"] = address.split("?");
+  return (path.endsWith("/") ? `${path}index.html` : path).slice(1);
+};
+
+/** What the one edge does; it holds what it gets for ever, unless it is said otherwise. */
+export const EDGES = {
+  /** One copy for all queries, asked for exact addresses only. */
+  exact: EXACT_EDGE,
+  /** A copy for each query, asked with few patterns. */
+  keyed: { ...EXACT_EDGE, wildcard: "prefix", reachesQuery: true, query: "keyed", mostPatterns: 9, mostWildcards: 3, worth: 20 },
+  /** Holds neither what says `max-age=0` nor 'not found'. */
+  honest: { ...EXACT_EDGE, minimumFreshness: 0, negative: 0 },
+} as const satisfies Record<string, EdgeAbilities>; // prettier-ignore
+export type EdgeName = keyof typeof EDGES;
+
+interface Answer {
+  readonly status: number;
+  readonly text: string;
+  readonly headers: string;
+  readonly cacheControl?: string | undefined;
+}
+
+const NOT_FOUND: Answer = { status: 404, text: "", headers: "" };
+
+/** One site, one edge that holds whatever it gets for ever, visitors, a clock, and runs that are disturbed. */
+export class World {
+  readonly store = new MemoryStore(undefined, () => this.nowMs);
+  /** What a visitor should never have met. */
+  readonly faults: string[] = [];
+  visits = 0;
+  steps = 0;
+  private readonly cache = new Map<string, Answer>();
+  /** Answers on their way to the edge, as the origin gave them when it was asked. */
+  private readonly inFlight: { readonly address: string; readonly answer: Promise<Answer> }[] = [];
+  private nowMs = 1_000_000;
+  isAnnouncedInOrder = true;
+
+  constructor(
+    private readonly chance: () => number,
+    readonly edge: EdgeName,
+    private readonly without?: Remedy,
+  ) {}
+
+  /** A delivery that is disturbed. @returns what became of it */
+  async run(disturbance: Disturbance): Promise<string> {
+    const run = new DisturbedRun(this, disturbance, this.without);
+    // Going back is on purpose: then a version file may lead to pages that the edge had long before.
+    if (disturbance.build <= this.newest) this.isAnnouncedInOrder = false;
+    this.newest = Math.max(this.newest, disturbance.build);
+    const end = await run.end();
+    if (end === "done") this.isOwing = false;
+    return end;
+  }
+  private newest = 0;
+  /** An edge has refused what it was asked for, and nobody has paid that yet. */
+  isOwing = false;
+
+  readonly clock: Clock = {
+    now: () => new Date(this.nowMs),
+    monotonicMs: () => this.nowMs,
+    sleep: (ms) => {
+      this.nowMs += ms;
+      return Promise.resolve();
+    },
+    every: () => () => undefined,
+    random: () => 0,
+  };
+
+  /** Between any two steps visitors come by, and the edge asks the origin slowly. */
+  async passTime(): Promise<void> {
+    this.steps += 1;
+    this.nowMs += 1;
+    for (let visits = Math.floor(this.chance() * 3); visits > 0; visits--) {
+      const address = this.pick(ADDRESSES);
+      if (this.chance() < 0.3) this.inFlight.push({ address, answer: this.askOrigin(address) });
+      else await this.visit(address);
+    }
+  }
+
+  sleepOver(ms: number): void {
+    this.nowMs += ms;
+  }
+
+  /** The first round of a purge, a pause in which everything that is on its way arrives, the second round. */
+  async purge(patterns: readonly string[]): Promise<void> {
+    const forget = (): void => {
+      for (const address of this.cache.keys())
+        if (patterns.some((pattern) => isMatch(pattern, address))) this.cache.delete(address);
+    };
+    forget();
+    for (const { address, answer } of this.inFlight.splice(0)) this.hold(address, await answer);
+    forget();
+  }
+
+  private hold(address: string, answer: Answer): void {
+    const isZero = answer.status === 404 || parseEdgeFreshness(answer.cacheControl) === 0;
+    if (this.edge !== "honest" || !isZero) this.cache.set(this.nameCopy(address), answer);
+  }
+
+  private readonly nameCopy = (address: string): string =>
+    this.edge === "keyed" ? address : address.replace(/\?.*/, "");
+
+  /** A visitor asks for an address, and a page's visitor for all that it names. */
+  async visit(address: string): Promise<void> {
+    this.visits += 1;
+    const { status, text } = await this.ask(address);
+    if (status !== 200) return;
+    for (const [key = ""] of text.matchAll(/assets\/[\w-]+\.js/g)) {
+      if (!keyOf(address).endsWith(".html")) continue;
+      if ((await this.store.head(key)) === undefined)
+        this.faults.push(`${address} names ${key}, which the store lacks`);
+      // An edge that takes no invalidation may go on with what it has; the run says so and ends with 5.
+      else if (!this.isOwing && (await this.ask(`/${key}`)).status !== 200)
+        this.faults.push(`${address} names ${key}, which the edge has as missing`);
+    }
+    const version = /^\{"build":(\d+)\}$/.exec(text)?.[1];
+    if (version === undefined || !this.isAnnouncedInOrder) return;
+    const page = /build (\d+)/.exec((await this.ask("/")).text)?.[1];
+    if (page !== undefined && Number(page) < Number(version))
+      this.faults.push(`version ${version} was seen while the page is still of ${page}`);
+  }
+
+  /** Every address at the edge against the store, once everything is quiet. */
+  async findStale(): Promise<string[]> {
+    for (const { address, answer } of this.inFlight.splice(0)) await answer.then(() => address);
+    const stale: string[] = [];
+    for (const [address, held] of this.cache) {
+      const fresh = await this.askOrigin(address);
+      // A chunk whose time is over may live on at the edge: under its name these are the right bytes for ever.
+      if (fresh.status === 404 && address.startsWith("/assets/")) continue;
+      if (held.status !== fresh.status || held.text !== fresh.text || held.headers !== fresh.headers)
+        stale.push(`${address}: ${held.status} ${held.text} instead of ${fresh.status} ${fresh.text}`);
+    }
+    return stale;
+  }
+
+  private async ask(address: string): Promise<Answer> {
+    const held = this.cache.get(this.nameCopy(address));
+    if (held) return held;
+    const answer = await this.askOrigin(address);
+    this.hold(address, answer);
+    return answer;
+  }
+
+  private async askOrigin(address: string): Promise<Answer> {
+    const found = await this.store.get(keyOf(address));
+    if (!found) return NOT_FOUND;
+    const chunks: Uint8Array[] = [];
+    for await (const chunk of found.body) chunks.push(chunk);
+    return {
+      status: 200,
+      text: Buffer.concat(chunks).toString(),
+      headers: JSON.stringify(found.headers),
+      cacheControl: found.headers["cache-control"],
+    };
+  }
+
+  private pick<T>(items: readonly T[]): T {
+    return items[Math.floor(this.chance() * items.length)] as T;
+  }
+}
+
+const isMatch = (pattern: string, address: string): boolean =>
+  pattern.endsWith("*") ? address.startsWith(pattern.slice(0, -1)) : address === pattern;
+
+/** A hold that is never lost: whatever is asked of it is granted, but for the one condition that can't hold. */
+function believe(condition: Condition | undefined): Written {
+  if (condition && "ifEtag" in condition && condition.ifEtag !== "believed")
+    throw new StoreError("precondition", "as it should be", { action: "write" });
+  return { etag: "believed" };
+}
+
+/** What the gate lets through at any time. */
+const isUngated = (key: string): boolean => key === HOLD_KEY || key.startsWith(OPEN_PREFIX);
+
+/** One run, seen from its machine: every call is a step, at which it may die or sleep. */
+class DisturbedRun {
+  private taken = 0;
+  private isDead = false;
+  private isRecorded = false;
+
+  constructor(
+    private readonly world: World,
+    private readonly disturbance: Disturbance,
+    private readonly without?: Remedy,
+  ) {}
+
+  async end(): Promise<string> {
+    const { build } = this.disturbance;
+    const header = build % 3 === 0 ? [{ files: "about.html", set: { "Content-Language": "en" } }] : [];
+    const delivery = memoryDelivery({
+      files: filesOf(build),
+      store: this.openStore(),
+      edges: [this.openEdge()],
+      clock: this.world.clock,
+      target: {
+        retention: { releases: 2, forSeconds: 0 },
+        rules: {
+          freshness: [{ files: "**/*.html", edge: 0 }],
+          types: [],
+          headers: header,
+          edgeCanForget: true,
+        },
+      },
+    });
+    this.sleepBefore(delivery.gate);
+    try {
+      const { invalidation } = await deliver(delivery, {
+        dryRun: false,
+        all: false,
+        queueSeconds: 60,
+        progress: { written: 0 },
+      });
+      return invalidation.owed.length > 0 ? "owes" : "done";
+    } catch (error) {
+      if (this.isDead) return "dead";
+      const { code } = error as { code?: string };
+      if (code === undefined || code === "bug") throw error;
+      return code;
+    }
+  }
+
+  private async step<T>(isWrite: boolean, call: () => Promise<T>): Promise<T> {
+    const { diesAt, tookEffect } = this.disturbance;
+    if (!isWrite) await this.sleepIfDue();
+    this.taken += 1;
+    await this.world.passTime();
+    if (this.taken === diesAt) {
+      if (tookEffect && isWrite) await call();
+      this.isDead = true;
+    }
+    if (this.isDead) throw new StoreError("unreachable", "dead", { action: "go on" });
+    return call();
+  }
+
+  /** The machine sleeps, others deliver. A write that is under way then has long been done or never will be. */
+  private async sleepIfDue(): Promise<void> {
+    const { rivalAt, rival } = this.disturbance;
+    if (this.taken + 1 !== rivalAt || rival === undefined || this.isDead || this.hasSlept) return;
+    this.hasSlept = true;
+    let wake = (): void => undefined;
+    this.asleep = new Promise((done) => (wake = done));
+    while (this.underWay > 0) await new Promise((done) => setImmediate(done));
+    // Long enough for the hold to end, and for what this run has stocked to be cleared away.
+    const others = rival % 2 === 0 ? [rival, (rival % 4) + 1, rival, (rival % 4) + 1] : [rival];
+    if (others.length > 1) this.world.sleepOver(40_000);
+    for (const build of others) await this.world.run({ build });
+    // From here on this run takes the site back.
+    if (others.some((build) => build > this.disturbance.build)) this.world.isAnnouncedInOrder = false;
+    this.asleep = undefined;
+    wake();
+  }
+  private hasSlept = false;
+  private asleep: Promise<void> | undefined;
+  /** Writes that were let through and have not ended. */
+  private underWay = 0;
+
+  /** Sleep comes before a write is let through, and not between that and its effect. */
+  private sleepBefore(gate: WriteGate): void {
+    let assertOurs: WriteGate["assertOurs"];
+    Object.defineProperty(gate, "assertOurs", {
+      get: () =>
+        assertOurs &&
+        (async () => {
+          await this.sleepIfDue();
+          await this.asleep;
+          await assertOurs?.();
+          this.underWay += 1;
+        }),
+      set: (fence: WriteGate["assertOurs"]) => {
+        assertOurs = fence;
+      },
+    });
+  }
+
+  private openStore(): ObjectStore {
+    const { store } = this.world;
+    const read = <T>(call: () => Promise<T>): Promise<T> => this.step(false, call);
+    const write = <T>(call: () => Promise<T>, isGated = true): Promise<T> =>
+      this.step(true, call).finally(() => {
+        if (isGated) this.underWay -= 1;
+      });
+    const hidesOpen = this.without === "open records";
+    return {
+      location: store.location,
+      carriesHeaders: true,
+      list: (below) => {
+        const page = read(async () => {
+          for await (const { objects, storeTimeMs } of store.list(below))
+            return {
+              storeTimeMs,
+              objects: objects.filter(({ key }) => !(hidesOpen && key.startsWith(OPEN_PREFIX))),
+            };
+          throw new Error("a list has a page");
+        });
+        return (async function* () {
+          yield await page;
+        })();
+      },
+      head: (key) => read(() => store.head(key)),
+      get: (key) => read(() => store.get(key)),
+      put: (key, content, headers, condition) =>
+        write(async () => {
+          if (key === HOLD_KEY && this.without === "the hold fences") return believe(condition);
+          if (key === POINTER_KEY) this.isRecorded = true;
+          const spoilt = this.spoil(key, content);
+          if (key.endsWith(".html") && this.without === "workers come last") await this.announceEarly();
+          return store.put(key, spoilt, headers, this.without === "the hold fences" ? undefined : condition);
+        }, !isUngated(key)),
+      copy: (...args) => write(() => store.copy(...args)),
+      remove: (keys) =>
+        write(() => {
+          // The edge is asked while the removed page still stands, and not again.
+          const isSite = keys.some((key) => !isStateKey(key));
+          if (isSite && this.without === "removal before invalidation") this.postponed.push(...keys);
+          else return store.remove(keys);
+          return Promise.resolve();
+        }),
+      abandonUploads: () => store.abandonUploads(),
+      isPublic: () => read(() => store.isPublic()),
+      readWebsite: () => read(() => store.readWebsite()),
+      writeWebsite: (settings) => write(() => store.writeWebsite(settings)),
+      close: () => undefined,
+    };
+  }
+  private readonly postponed: string[] = [];
+
+  /** What a run without a memory of debts would write. */
+  private spoil(key: string, content: Parameters<ObjectStore["put"]>[1]): Parameters<ObjectStore["put"]>[1] {
+    if (key !== POINTER_KEY || this.without !== "owed is remembered") return content;
+    const text = Buffer.from(content.open() as Uint8Array).toString();
+    const bytes = Buffer.from(JSON.stringify({ ...(JSON.parse(text) as object), owed: [] }));
+    return { size: bytes.length, hash: hash("sha256", bytes), open: () => bytes };
+  }
+
+  private async announceEarly(): Promise<void> {
+    const bytes = Buffer.from(filesOf(this.disturbance.build)["version.json"] ?? "");
+    const content = { size: bytes.length, hash: hash("sha256", bytes), open: () => bytes };
+    const standing = await this.world.store.head("version.json");
+    if (standing) await this.world.store.put("version.json", content, standing.headers);
+    await this.world.purge(["/version.json"]);
+  }
+
+  private openEdge(): Edge {
+    return {
+      name: "near",
+      abilities: EDGES[this.world.edge],
+      invalidate: ({ patterns }) =>
+        this.step(true, async () => {
+          if (this.disturbance.edgeFails) {
+            this.world.isOwing = true;
+            throw new EdgeError("near", "not today");
+          }
+          if (this.without === "new names are unmasked" && !this.isRecorded) return;
+          await this.world.purge(patterns);
+          await this.world.passTime();
+          await this.world.store.remove(this.postponed.splice(0));
+        }).catch((error: unknown) => {
+          throw error instanceof EdgeError ? error : new EdgeError("near", String(error));
+        }),
+      close: () => undefined,
+    };
+  }
+}
