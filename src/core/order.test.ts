@@ -87,6 +87,8 @@ interface Other {
   readonly owed?: readonly string[];
   readonly parcels?: readonly Parcel[];
   readonly listing?: readonly ListedObject[];
+  /** What a run that died has left as it should be. */
+  readonly left?: Parcel;
 }
 
 const violationsOf = (phases: Phases, other: Other = {}): string[] => {
@@ -118,7 +120,9 @@ const violationsOf = (phases: Phases, other: Other = {}): string[] => {
   const parcels = other.parcels ?? all.flatMap((step) => (step.do === "send" ? [step.parcel] : []));
   const facts = {
     state,
-    comparison,
+    comparison: other.left
+      ? { ...comparison, unchanged: [other.left], unrecorded: [other.left.key] }
+      : comparison,
     keepsPrevious: true,
     parcels,
     addresses: ADDRESSES,
@@ -144,6 +148,12 @@ test.each<[string, Phases, string, Other?]>([
       switch: [[send("site.css", "asset"), send("news.html", "page")], [send("index.html", "entry")]],
     },
     "O2 news.html",
+  ],
+  [
+    "a page that names what a run that died has stocked, and edges may hold as missing",
+    RIGHT,
+    "O2 b-5a6b7c8d.js",
+    { left: parcel("b-5a6b7c8d.js", "fingerprinted") },
   ],
   [
     "a page after the entry",

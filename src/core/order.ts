@@ -32,6 +32,7 @@ export function findOrderViolations(plan: Plan, facts: OrderFacts): OrderViolati
   return [
     ...(facts.keepsPrevious ? findUnkept(steps, facts.state, facts.comparison) : []),
     ...findEarlyPages(steps),
+    ...findMasked(plan, facts),
     ...findEarlyEntry(steps),
     ...findUnwritten(steps, facts),
     ...findEarlyInvalidations(steps, plan, facts),
@@ -83,6 +84,21 @@ function findEarlyPages(steps: readonly PlacedStep[]): OrderViolation[] {
   return steps
     .filter(({ step, turn }) => isPage(step) && turn <= lastAsset)
     .map(({ step }) => violation("O2", targetOf(step), "is a page written before all assets are there"));
+}
+
+/** O2: an asset that a run which died has left is asked for before any page: an edge may hold that it is missing. */
+function findMasked({ unmaskings }: Plan, { comparison, addresses, edges }: OrderFacts): OrderViolation[] {
+  const unrecorded = new Set(comparison.unrecorded);
+  if (unrecorded.size === 0) return [];
+  const left = comparison.unchanged.filter(({ key, role }) => unrecorded.has(key) && isAssetLike(role));
+  return edges.flatMap(({ name }) => {
+    const asked = new Set(
+      unmaskings.filter(({ edge }) => edge === name).flatMap((request) => request.addresses),
+    );
+    return left
+      .filter(({ key }) => listAddresses(key, addresses).some((one) => !asked.has(one)))
+      .map(({ key }) => violation("O2", key, `may be held as missing by ${name} when pages name it`));
+  });
 }
 
 /** O3: the entry page is the last page, and workers come after it and after the record. */

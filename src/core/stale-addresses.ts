@@ -44,6 +44,7 @@ export interface Invalidations {
 export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
   const rounds = toRounds(facts);
   const isIdle = Object.values(rounds).every((keys) => keys.length === 0);
+  const standing = isIdle || facts.owed.length === 0 ? undefined : addressesOfStanding(facts);
   const requests = facts.edges.map((edge) => {
     const spared = new Set<UrlPath>();
     const select = (keys: readonly StaleKey[]): MustGo[] => selectHeld(keys, edge, facts, spared);
@@ -52,7 +53,8 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
     const owed = facts.owed.filter((entry) => entry.edge === edge.name).flatMap(({ addresses }) => addresses);
     const all = new Set([...early, ...now, ...late].map(({ address }) => address));
     const roles = rolesByAddress(isIdle && owed.length === 0 ? [] : facts.answering, facts.addresses);
-    for (const address of owed) if (!all.has(address)) now.push(toMustGo(address, roles));
+    for (const address of owed)
+      if (!all.has(address)) (standing?.has(address) ? early : now).push(toMustGo(address, roles));
     // What goes in one round is no loss in another.
     for (const address of [...all, ...owed]) roles.delete(address);
     const live = indexLive(new Map([...roles].map(([address, { size }]) => [address, size])));
@@ -105,6 +107,14 @@ const isAnnounced = ({ parcel, listed }: Change): boolean =>
   // A manifest that no visitor has can't send anyone to an old page, and new pages name it.
   parcel.role === "worker" && (listed !== undefined || !/manifest/i.test(parcel.key));
 
+/** What pages may name and this delivery has no need to write: it stands, and its addresses can be asked for before pages. */
+export const selectStanding = ({ unchanged }: Pick<Comparison, "unchanged">): readonly Parcel[] =>
+  unchanged.filter(({ key, role }) => isAssetLike(role) || (role === "worker" && /manifest/i.test(key)));
+
+/** An asset that an edge owes is paid for before pages are written that may name it. */
+const addressesOfStanding = ({ comparison, addresses }: StaleAddressFacts): Set<UrlPath> =>
+  new Set(selectStanding(comparison).flatMap(({ key }) => listAddresses(key, addresses)));
+
 /** An object whose addresses answer differently from now on. */
 interface StaleKey {
   readonly key: ObjectKey;
@@ -132,11 +142,22 @@ function toRounds(facts: StaleAddressFacts): Record<"early" | "now" | "late", St
       role,
       earlier: toObject(headers, facts),
     }));
-  // What a run that died has written or removed is wrong at the edge all the same.
+  // What a run that died has written or removed is wrong at the edge all the same. Assets that it had stocked may not have
+  // been asked for any more, and somebody may have been told 'not found' before: pages that name them come after that.
   const left = [...comparison.unrecorded, ...comparison.gone];
-  const asked = new Set([...changes.map(({ parcel }) => parcel.key), ...removed.map(({ key }) => key)]);
+  const unrecorded = new Set(comparison.unrecorded);
+  const stocked =
+    unrecorded.size === 0 ? [] : selectStanding(comparison).filter(({ key }) => unrecorded.has(key));
+  const asked = new Set([
+    ...changes.map(({ parcel }) => parcel.key),
+    ...removed.map(({ key }) => key),
+    ...stocked.map(({ key }) => key),
+  ]);
   return {
-    early: early.map(ofChange),
+    early: [
+      ...early.map(ofChange),
+      ...stocked.map(({ key, role }): StaleKey => ({ key, role, earlier: UNKNOWN })),
+    ],
     now: [
       ...changes.filter((change) => !others.has(change)).map(ofChange),
       ...removed,

@@ -32,6 +32,7 @@ export type Remedy =
   | "the hold fences"
   | "workers come last"
   | "new names are unmasked"
+  | "left assets are unmasked"
   | "open records";
 
 const letters = (text: string): string => hash("sha256", text).slice(0, 8);
@@ -371,6 +372,7 @@ class DisturbedRun {
         write(async () => {
           if (key === HOLD_KEY && this.without === "the hold fences") return believe(condition);
           if (key === POINTER_KEY) this.isRecorded = true;
+          this.written.add(`/${key}`);
           const spoilt = this.spoil(key, content);
           if (key.endsWith(".html") && this.without === "workers come last") await this.announceEarly();
           return store.put(key, spoilt, headers, this.without === "the hold fences" ? undefined : condition);
@@ -392,6 +394,12 @@ class DisturbedRun {
     };
   }
   private readonly postponed: string[] = [];
+  private readonly written = new Set<string>();
+
+  /** Before the record a run without that remedy asks for nothing but what it has written itself. */
+  private isSkipped(pattern: string): boolean {
+    return this.without === "left assets are unmasked" && !this.isRecorded && !this.written.has(pattern);
+  }
 
   /** What a run without a memory of debts would write. */
   private spoil(key: string, content: Parameters<ObjectStore["put"]>[1]): Parameters<ObjectStore["put"]>[1] {
@@ -420,7 +428,7 @@ class DisturbedRun {
             throw new EdgeError("near", "not today");
           }
           if (this.without === "new names are unmasked" && !this.isRecorded) return;
-          await this.world.purge(patterns);
+          await this.world.purge(patterns.filter((pattern) => !this.isSkipped(pattern)));
           await this.world.passTime();
           await this.world.store.remove(this.postponed.splice(0));
         }).catch((error: unknown) => {
