@@ -1,6 +1,6 @@
 import type { DeliveryDecision } from "./delivery.ts";
 import { isAssetLike, type Parcel } from "./model/parcel.ts";
-import { phaseOf, stepsOf, targetOf, type PhaseName } from "./model/plan.ts";
+import { phaseOf, stepsOf, type PhaseName } from "./model/plan.ts";
 import type { HeaderRules } from "./headers.ts";
 import { toInvalidationResult } from "./invalidation-result.ts";
 import type { DestinationState } from "./model/release.ts";
@@ -97,21 +97,26 @@ function toBytes({ decision: { plan, comparison } }: ResultFacts): DeliveryResul
   const made = new Set(
     comparison.changes.filter(({ parcel }) => !isBuilt(parcel)).map(({ parcel }) => parcel.key),
   );
-  const steps = plan.phases
+  const sent = plan.phases
+    .flatMap(stepsOf)
+    .flatMap((step) => (step.do === "send" && !made.has(step.parcel.key) ? [step.parcel] : []));
+  for (const { key } of sent) made.add(key);
+  const copied = plan.phases
     .filter(({ name }) => name !== "keep")
     .flatMap(stepsOf)
-    .filter((step) => !made.has(targetOf(step)));
+    .filter((step) => step.do === "copy" && !made.has(step.to));
   const sum = (sizes: readonly number[]): number => sizes.reduce((total, size) => total + size, 0);
   return {
-    sent: sum(steps.map((step) => (step.do === "send" ? step.parcel.size : 0))),
-    copied: sum(steps.map((step) => (step.do === "copy" ? step.size : 0))),
+    sent: sum(sent.map(({ size }) => size)),
+    copied: sum(copied.map((step) => (step.do === "copy" ? step.size : 0))),
     unchanged: sum(comparison.unchanged.filter(isBuilt).map(({ size }) => size)),
   };
 }
 
 function toChanges({ decision: { comparison, plan }, all }: ResultFacts): DeliveryResult["changes"] {
-  const steps = plan.phases.filter(({ name }) => name !== "keep").flatMap(stepsOf);
-  const sent = new Set(steps.flatMap((step) => (step.do === "send" ? [step.parcel.key] : [])));
+  const sent = new Set(
+    plan.phases.flatMap(stepsOf).flatMap((step) => (step.do === "send" ? [step.parcel.key] : [])),
+  );
   const changes: DeliveryResult["changes"] = comparison.changes
     .filter(({ parcel }) => isBuilt(parcel))
     .map(({ kind, parcel, reason }) => ({

@@ -32,6 +32,12 @@ const copy = (from: string, to: string): CopyStep => ({
   expected: "absent",
   reason: "",
 });
+const WORKER = parcel("sw.js", "worker");
+const SENT_WORKER: SendStep = { ...send("sw.js", "worker"), to: vaultKey(WORKER.storedHash) };
+const WRITTEN_WORKER: CopyStep = {
+  ...copy(vaultKey(WORKER.storedHash), "sw.js"),
+  ...{ storedHash: WORKER.storedHash, role: "worker" },
+};
 const remove = (key: string): RemoveStep => ({ do: "remove", key, etag: "e", size: 1, reason: "" });
 
 const OLD = "a".repeat(64);
@@ -61,7 +67,7 @@ const comparison: Comparison = {
 
 type Phases = Partial<Record<StepPhase["name"], readonly (readonly Step[])[]>>;
 const RIGHT: Phases = {
-  keep: [[copy("index.html", vaultKey(OLD)), copy("stale.css", vaultKey("c".repeat(64)))]],
+  keep: [[copy("index.html", vaultKey(OLD)), copy("stale.css", vaultKey("c".repeat(64))), SENT_WORKER]],
   stock: [[send("a-1f2e3d4c.js", "fingerprinted")]],
   switch: [
     [send("site.css", "asset")],
@@ -69,7 +75,7 @@ const RIGHT: Phases = {
     [send("index.html", "entry")],
     [remove("old.json")],
   ],
-  announce: [[send("sw.js", "worker")]],
+  announce: [[WRITTEN_WORKER]],
 };
 const RIGHT_PARCELS = Object.values(RIGHT)
   .flat(2)
@@ -138,7 +144,7 @@ test("a plan in the right order breaks nothing", () => {
 test.each<[string, Phases, string, Other?]>([
   [
     "an overwrite whose content is not kept",
-    { ...RIGHT, keep: [[copy("stale.css", vaultKey("c".repeat(64)))]] },
+    { ...RIGHT, keep: [[copy("stale.css", vaultKey("c".repeat(64))), SENT_WORKER]] },
     "O1 index.html",
   ],
   [
@@ -162,7 +168,7 @@ test.each<[string, Phases, string, Other?]>([
   ],
   [
     "a worker in the switch",
-    { ...RIGHT, announce: [], switch: [[send("index.html", "entry")], [send("sw.js", "worker")]] },
+    { ...RIGHT, announce: [], switch: [[send("index.html", "entry")], [WRITTEN_WORKER]] },
     "O3 sw.js",
   ],
   [
@@ -173,8 +179,23 @@ test.each<[string, Phases, string, Other?]>([
   ],
   [
     "a worker's parcel that only the last phase would write, though it is a page",
-    { ...RIGHT, announce: [[send("late.json", "page")]] },
+    {
+      ...RIGHT,
+      announce: [
+        [
+          WRITTEN_WORKER,
+          { ...copy(vaultKey("b".repeat(64)), "late.json"), storedHash: "b".repeat(64), role: "page" },
+        ],
+      ],
+    },
     "O4 late.json",
+    { parcels: [...RIGHT_PARCELS, parcel("late.json", "page")] },
+  ],
+  [
+    "a worker that would be sent only when the release is recorded, so that it may never be anywhere",
+    { ...RIGHT, announce: [[send("sw.js", "worker")]] },
+    "O4 sw.js",
+    { parcels: RIGHT_PARCELS },
   ],
   ["an address asked for too early", RIGHT, "O5 old.json", { unmaskings: ["/a-1f2e3d4c.js", "/old.json"], invalidations: ["/site.css", "/news.html", "/index.html", "/"] }], // prettier-ignore
   ["a worker's address asked for before it stands", RIGHT, "O5 sw.js", { invalidations: ["/site.css", "/news.html", "/index.html", "/", "/old.json", "/sw.js"], lateInvalidations: [] }], // prettier-ignore

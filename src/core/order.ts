@@ -107,20 +107,26 @@ function findEarlyEntry(steps: readonly PlacedStep[]): OrderViolation[] {
   return steps.flatMap(({ step, turn, phase }) => {
     if (isPage(step) && roleOf(step) !== "entry" && turn >= entry)
       return [violation("O3", targetOf(step), "is a page written after the entry page")];
-    const early = roleOf(step) === "worker" && phase !== "announce" && !/manifest/i.test(targetOf(step));
+    const early =
+      roleOf(step) === "worker" &&
+      phase !== "announce" &&
+      !isStateKey(targetOf(step)) &&
+      !/manifest/i.test(targetOf(step));
     return early
       ? [violation("O3", targetOf(step), "is a worker written before the pages are confirmed")]
       : [];
   });
 }
 
-/** O4: the pointer moves only when every parcel is there; workers follow it. */
+/** O4: the pointer moves only when every parcel is there; workers follow it out of the vault. */
 function findUnwritten(steps: readonly PlacedStep[], { parcels, comparison }: OrderFacts): OrderViolation[] {
   const there = new Set(comparison.unchanged.map(({ key }) => key));
   for (const { step, phase } of steps)
     if (step.do !== "remove" && (phase === "stock" || phase === "switch")) there.add(targetOf(step));
   const announced = new Set(
-    steps.filter(({ phase }) => phase === "announce").map(({ step }) => targetOf(step)),
+    steps
+      .filter(({ step, phase }) => phase === "announce" && step.do === "copy")
+      .map(({ step }) => targetOf(step)),
   );
   return parcels
     .filter(({ key, role }) => !there.has(key) && !(role === "worker" && announced.has(key)))

@@ -42,7 +42,7 @@ export function planDelivery(input: PlanInput): Plan {
   const { state, comparison, release } = input;
   const removed = comparison.stale.filter(({ recorded }) => !isAssetLike(recorded.role));
   const vault = new Vault(state);
-  const keep = input.keepsPrevious
+  const keep: Step[] = input.keepsPrevious
     ? [
         ...comparison.changes.flatMap((change) => vault.keepOverwritten(change)),
         ...removed.flatMap(({ listed, standingHash }) => vault.keep(standingHash, listed, "is removed")),
@@ -53,7 +53,13 @@ export function planDelivery(input: PlanInput): Plan {
     removed.map(({ recorded }) => recorded.key),
     vault,
   );
-  const steps = comparison.changes.map((change) => ({ change, step: toStep(change, sources) }));
+  const steps = comparison.changes.map((change) => {
+    const step = toStep(change, sources);
+    if (!isAnnounced(change)) return { change, step };
+    const kept = vault.keepAnnounced(step);
+    keep.push(...kept.first);
+    return { change, step: kept.step };
+  });
   const removals = removed.map(({ recorded, listed }): RemoveStep =>
     toRemoval(listed, `the build no longer has it (${recorded.role})`),
   );
@@ -121,6 +127,8 @@ function turnOf(change: Change): Turn {
   }
 }
 
+const WAITS = "is written when edges have confirmed";
+
 /** Contents that wait in the vault, and those that this plan brings there. */
 class Vault {
   private readonly held: Set<ObjectKey>;
@@ -137,6 +145,27 @@ class Vault {
     return listed && standingHash !== undefined && standingHash !== parcel.storedHash
       ? this.keep(standingHash, listed, "is replaced")
       : [];
+  }
+
+  /**
+   * What is written only when the edges have confirmed may never be: a release is recorded by then, and must be one that
+   * can be put back, or finished without its build. So its bytes are in the vault before anything is switched.
+   */
+  keepAnnounced(step: Step): { readonly first: readonly Step[]; readonly step: Step } {
+    if (step.do === "remove") return { first: [], step };
+    if (step.do === "copy") {
+      const { from, fromEtag, to, storedHash, size } = step;
+      const stands = from === to || isStateKey(from) || fromEtag === undefined;
+      return { first: stands ? [] : this.keep(storedHash, { key: from, etag: fromEtag, size }, WAITS), step };
+    }
+    const { parcel, expected, reason } = step;
+    const { key, headers, storedHash, size, role } = parcel;
+    const from = vaultKey(storedHash);
+    const first: Step[] = this.has(storedHash)
+      ? []
+      : [{ do: "send", parcel, to: from, expected: "absent", reason: `${key} ${WAITS}` }];
+    this.held.add(from);
+    return { first, step: { do: "copy", from, to: key, headers, storedHash, size, role, expected, reason } };
   }
 
   keep(hash: Sha256, from: { key: ObjectKey; etag: string; size: number }, why: string): CopyStep[] {
@@ -157,6 +186,8 @@ class Vault {
     ];
   }
 }
+
+const isAnnounced = (change: Change): boolean => ANNOUNCE.some((turn) => turn === turnOf(change));
 
 /** Finds where bytes can be copied from without reading what the same plan writes or removes. */
 class CopySources {

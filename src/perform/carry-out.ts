@@ -44,15 +44,22 @@ export interface PerformTools {
 
 const REMOVE_BATCH = 1000;
 
-/** @returns the ETag of each written object, by key */
-export async function carryOut(phase: StepPhase, tools: PerformTools): Promise<Map<ObjectKey, string>> {
+/**
+ * @param earlier the ETags of what phases before this one have written, by key: copies of that are pinned to them
+ * @returns the ETag of each written object, by key
+ */
+export async function carryOut(
+  phase: StepPhase,
+  tools: PerformTools,
+  earlier: ReadonlyMap<ObjectKey, string> = new Map(),
+): Promise<Map<ObjectKey, string>> {
   const { clock, report } = tools;
   const steps = phase.groups.flatMap((group) => group.steps);
   const started = clock.monotonicMs();
   const bytes = steps.reduce((sum, step) => sum + (step.do === "send" ? step.parcel.size : 0), 0);
   report({ event: "phase", phase: phase.name, state: "started", steps: steps.length, bytes });
   const etags = new Map<ObjectKey, string>();
-  for (const group of phase.groups) await carryOutGroup(phase, group.steps, etags, tools);
+  for (const group of phase.groups) await carryOutGroup(phase, group.steps, { etags, earlier }, tools);
   const seconds = (clock.monotonicMs() - started) / 1000;
   report({ event: "phase", phase: phase.name, state: "ended", steps: steps.length, seconds });
   return etags;
@@ -61,13 +68,17 @@ export async function carryOut(phase: StepPhase, tools: PerformTools): Promise<M
 async function carryOutGroup(
   phase: StepPhase,
   steps: readonly Step[],
-  etags: Map<ObjectKey, string>,
+  {
+    etags,
+    earlier,
+  }: { readonly etags: Map<ObjectKey, string>; readonly earlier: ReadonlyMap<ObjectKey, string> },
   tools: PerformTools,
 ): Promise<void> {
   const done = (step: Step, bytes: number): void => {
     tools.progress.written += 1;
     tools.report({ event: "step", phase: phase.name, do: step.do, key: targetOf(step), bytes });
   };
+  const find = (key: ObjectKey): string | undefined => etags.get(key) ?? earlier.get(key);
   const writes = steps.filter((step) => step.do !== "remove");
   const widthOf = (): number => tools.pace.width;
   await runPool(writes, widthOf, async (step) => {
@@ -75,7 +86,7 @@ async function carryOutGroup(
     const { etag } =
       step.do === "send"
         ? await send(step, tools)
-        : await copy({ ...step, fromEtag: step.fromEtag ?? etags.get(step.from) }, tools);
+        : await copy({ ...step, fromEtag: step.fromEtag ?? find(step.from) }, tools);
     tools.pace.noteDone(tools.clock.monotonicMs());
     etags.set(targetOf(step), etag);
     done(step, step.do === "send" ? step.parcel.size : 0);
@@ -91,18 +102,18 @@ async function carryOutGroup(
 }
 
 async function send(
-  { parcel, expected }: Pick<SendStep, "parcel" | "expected">,
+  { parcel, to: key = parcel.key, expected }: Pick<SendStep, "parcel" | "to" | "expected">,
   { store, open, hasConditions }: PerformTools,
 ): Promise<Written> {
-  const { key, headers } = parcel;
+  const { headers } = parcel;
   try {
     return await store.put(key, open(parcel), headers, hasConditions ? toCondition(expected) : undefined);
   } catch (error) {
     if (!(error instanceof StoreError)) throw error;
     // The store itself refused bytes that are no longer those of the scan.
-    if (error.kind === "integrity") throw new OperatorError("build-changed", { path: key }, {}, error);
+    if (error.kind === "integrity") throw new OperatorError("build-changed", { path: parcel.key }, {}, error);
     if (error.kind !== "precondition") throw error;
-    const found = await findOwn(store, parcel);
+    const found = await findOwn(store, key, parcel);
     if (found) return found;
     throw new OperatorError("changed-meanwhile", { key }, {}, error);
   }
@@ -114,7 +125,8 @@ const toCondition = (expected: Expected): Condition =>
 /** A failed condition may be our own success whose answer was lost: what stands there tells. */
 async function findOwn(
   store: ObjectStore,
-  { key, storedHash, headers }: Parcel,
+  key: ObjectKey,
+  { storedHash, headers }: Parcel,
 ): Promise<Written | undefined> {
   const found = await store.get(key);
   if (!found) return undefined;

@@ -12,6 +12,7 @@ import { readText } from "../../test/contracts/object-store.ts";
 const build = fc.integer({ min: 1, max: 4 });
 const disturbance: fc.Arbitrary<Disturbance> = fc.record({
   build,
+  work: fc.constantFrom(undefined, undefined, undefined, "redeliver" as const, "prune" as const),
   diesAt: fc.option(fc.integer({ min: 1, max: 90 }), { nil: undefined, freq: 3 }),
   tookEffect: fc.boolean(),
   edgeFails: fc.boolean(),

@@ -76,7 +76,7 @@ async function writePhases(delivery: Delivery, outlook: Outlook, tools: WriteToo
   const carry = async (name: StepPhase["name"], phase = phaseOf(plan, name)): Promise<void> => {
     interruption.assertGoesOn();
     if (phase.groups.length === 0) return;
-    for (const [key, etag] of await carryOut(phase, perform)) etags.set(key, etag);
+    for (const [key, etag] of await carryOut(phase, perform, etags)) etags.set(key, etag);
     seconds.lap(name);
   };
   const owing = new Set<string>();

@@ -8,12 +8,18 @@ import type { WriteGate } from "../../src/perform/gate.ts";
 import { EdgeError, type Edge } from "../../src/ports/edge.ts";
 import { StoreError, type Condition, type ObjectStore, type Written } from "../../src/ports/object-store.ts";
 import { deliver } from "../../src/workflows/deliver.ts";
+import type { Delivery } from "../../src/workflows/delivery.ts";
+import { prune } from "../../src/workflows/prune.ts";
+import { redeliver } from "../../src/workflows/redeliver.ts";
 import { EXACT_EDGE } from "./edges.ts";
 import { memoryDelivery } from "./memory-build.ts";
 
 /** What one run meets, by the number of its steps (calls of the store or the edge). */
 export interface Disturbance {
+  /** What is delivered; a way back and a clearing need no build. */
   readonly build: number;
+  /** Instead of a delivery: the release before is put back, or what no release needs is removed. */
+  readonly work?: "redeliver" | "prune" | undefined;
   /** From this step on the process is dead. */
   readonly diesAt?: number | undefined;
   /** The step that kills it had its effect, only the answer was lost. */
@@ -114,10 +120,14 @@ export class World {
   async run(disturbance: Disturbance): Promise<string> {
     const run = new DisturbedRun(this, disturbance, this.without);
     // Going back is on purpose: then a version file may lead to pages that the edge had long before.
-    if (disturbance.build <= this.newest) this.isAnnouncedInOrder = false;
-    this.newest = Math.max(this.newest, disturbance.build);
+    const { build, work } = disturbance;
+    if (work === "redeliver" || (!work && build <= this.newest)) this.isAnnouncedInOrder = false;
+    if (!work) this.newest = Math.max(this.newest, build);
     const end = await run.end();
-    if (end === "done") this.isOwing = false;
+    // A clearing with nothing to remove pays nothing either.
+    if (end === "done" && work !== "prune") this.isOwing = false;
+    // A release that is listed can be put back.
+    if (end === "content-gone") this.faults.push("a retained release can't be put back");
     return end;
   }
   private newest = 0;
@@ -274,19 +284,25 @@ class DisturbedRun {
     });
     this.sleepBefore(delivery.gate);
     try {
-      const { invalidation } = await deliver(delivery, {
-        dryRun: false,
-        all: false,
-        queueSeconds: 60,
-        progress: { written: 0 },
-      });
-      return invalidation.owed.length > 0 ? "owes" : "done";
+      return (await this.work(delivery)).length > 0 ? "owes" : "done";
     } catch (error) {
       if (this.isDead) return "dead";
       const { code } = error as { code?: string };
       if (code === undefined || code === "bug") throw error;
       return code;
     }
+  }
+
+  /** @returns what is owed after it */
+  private async work(delivery: Delivery): Promise<readonly unknown[]> {
+    const options = { dryRun: false, queueSeconds: 60, progress: { written: 0 } };
+    if (this.disturbance.work === "prune")
+      return (await prune(delivery, { ...options, foreign: false, forget: [] })).owed;
+    const all = { ...options, all: false };
+    const { invalidation } = await (this.disturbance.work === "redeliver"
+      ? redeliver(delivery, "previous", all)
+      : deliver(delivery, all));
+    return invalidation.owed;
   }
 
   private async step<T>(isWrite: boolean, call: () => Promise<T>): Promise<T> {

@@ -22,6 +22,8 @@ export type Expected = "absent" | { readonly etag: string };
 export interface SendStep {
   readonly do: "send";
   readonly parcel: Parcel;
+  /** Where to, if not under the parcel's own key: into the vault. */
+  readonly to?: ObjectKey;
   readonly expected: Expected;
   readonly reason: string;
 }
@@ -104,7 +106,7 @@ export interface Plan {
 
 /** The key that a step writes or removes. */
 export const targetOf = (step: Step): ObjectKey =>
-  step.do === "send" ? step.parcel.key : step.do === "copy" ? step.to : step.key;
+  step.do === "send" ? (step.to ?? step.parcel.key) : step.do === "copy" ? step.to : step.key;
 
 export const stepsOf = (phase: StepPhase): Step[] => phase.groups.flatMap((group) => [...group.steps]);
 
