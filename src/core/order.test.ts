@@ -215,7 +215,7 @@ test.each<[string, Phases, string, Other?]>([
   ],
   [
     "a copy of what was just written",
-    { ...RIGHT, announce: [[copy("site.css", "other.css")]] },
+    { ...RIGHT, announce: [[WRITTEN_WORKER, copy("site.css", "other.css")]] },
     "copy-source site.css",
   ],
 ])("%s breaks just its invariant", (...[, phases, violation, other]) => {

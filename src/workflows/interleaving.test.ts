@@ -1,12 +1,6 @@
 import fc from "fast-check";
-import {
-  EDGES,
-  filesOf,
-  World,
-  type Disturbance,
-  type EdgeName,
-  type Remedy,
-} from "../../test/support/world.ts";
+import { EDGES, World, type Disturbance, type EdgeName, type Remedy } from "../../test/support/world.ts";
+import { filesOf } from "../../test/support/world-site.ts";
 import { readText } from "../../test/contracts/object-store.ts";
 
 const build = fc.integer({ min: 1, max: 4 });

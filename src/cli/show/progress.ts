@@ -4,7 +4,7 @@ import { annotateProblems } from "./annotations.ts";
 import { counted, showBytes, showSeconds } from "./numbers.ts";
 
 const WORDS: Readonly<Record<string, string>> = {
-  keep: "keeping old contents",
+  keep: "keeping contents",
   stock: "stocking new assets",
   unmask: "clearing the way for new assets",
   switch: "switching pages",
