@@ -31,12 +31,7 @@ import { hashStream } from "./hash-files.ts";
  * Throws `record-lost` where there are waybills and no pointer: that is never a first delivery.
  */
 export async function readDestination(store: ObjectStore, destination: string): Promise<DestinationState> {
-  // Both to their end, so that a failure of one leaves no call behind that goes on trying.
-  const [pointed, listed] = await Promise.allSettled([readPointer(store), listAll(store)]);
-  if (listed.status === "rejected") throw listed.reason;
-  if (pointed.status === "rejected") throw pointed.reason;
-  const { listing, storeTimeMs } = listed.value;
-  const current = pointed.value;
+  const { current, listing, storeTimeMs } = await lookTogether(store);
   const { open, unreadable } = await readOpen(store, listing);
   const common = {
     ...{ listing, storeTimeMs, carriesHeaders: store.carriesHeaders },
@@ -55,6 +50,26 @@ export async function readDestination(store: ObjectStore, destination: string): 
   const [newest] = current.pointer.retained;
   const waybill = newest && (await readWaybill(store, newest));
   return { ...common, pointer: current.pointer, pointerEtag: current.etag, ...(waybill && { waybill }) };
+}
+
+/** How often the pointer and the list are read until they speak of the same time. */
+const MOST_LOOKS = 3;
+
+type Current = Awaited<ReturnType<typeof readPointer>>;
+
+/** The pointer and the list of one time: with another run in between, one would tell of objects that the other lacks. */
+async function lookTogether(
+  store: ObjectStore,
+  looks = MOST_LOOKS,
+): Promise<Awaited<ReturnType<typeof listAll>> & { readonly current: Current }> {
+  // Both to their end, so that a failure of one leaves no call behind that goes on trying.
+  const [pointed, listed] = await Promise.allSettled([readPointer(store), listAll(store)]);
+  if (listed.status === "rejected") throw listed.reason;
+  if (pointed.status === "rejected") throw pointed.reason;
+  const current = pointed.value;
+  const listedEtag = listed.value.listing.find(({ key }) => key === POINTER_KEY)?.etag;
+  if (listedEtag !== current?.etag && looks > 1) return lookTogether(store, looks - 1);
+  return { ...listed.value, current };
 }
 
 const runOfWaybill = (key: ObjectKey): string =>
