@@ -123,7 +123,7 @@ export async function pruneDestination(args: Arguments, terminal: Terminal): Pro
       confirm: async (decision: PruneDecision) => {
         const planned = toPruneResult(destination, true, { decision, owed: [] });
         const asked = planned.removed.filter(({ why }) => why === "foreign" || why === "forgotten");
-        if (asked.length === 0 && !delivery.target.ask) return;
+        if (planned.removed.length === 0 || (asked.length === 0 && !delivery.target.ask)) return;
         if (!isSet(args, "yes")) terminal.say(show(planned));
         await confirm(args, terminal, `${destination} asks before anything is removed`, "Remove these?");
         if (forget.length > 0)

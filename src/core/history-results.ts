@@ -96,6 +96,8 @@ export const pruneResultSchema = z.strictObject({
   dryRun: z.boolean(),
   removed: z.array(z.strictObject({ key: z.string(), why: z.enum(PRUNE_REASONS), size: count })),
   bytes: count,
+  /** Stale assets that stay until edges have confirmed, or a delivery that did not end is finished. */
+  waiting: z.array(z.string()),
   /** Releases that can still be put back, the current one first. */
   retained: z.array(count),
   /** Objects that are not ours and stay. */
@@ -170,6 +172,7 @@ export function toPruneResult(
     dryRun,
     removed: decision.removals.map(({ key, why, size }) => ({ key, why, size })),
     bytes: decision.removals.reduce((sum, { size }) => sum + size, 0),
+    waiting: [...decision.waiting],
     retained: decision.retained.map(({ release }) => release),
     foreign: decision.foreign.filter((key) => !going.has(key)),
     owed: [...owed],

@@ -44,6 +44,8 @@ export interface PruneDecision {
   /** Releases that stay, the current one first. */
   readonly retained: readonly RetainedRelease[];
   readonly removals: readonly (RemoveStep & { readonly why: PruneReason })[];
+  /** Stale assets that stay: pages that an edge still holds, or that a run which died has left, may name them. */
+  readonly waiting: readonly ObjectKey[];
   /** Objects that are not ours, whether they go or not. */
   readonly foreign: readonly ObjectKey[];
   /** What edges may hold wrongly once this is done. */
@@ -57,8 +59,10 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
   const { state, pointer, current, older, retention, forget } = facts;
   const retained = selectRetained(state, pointer.release, retention);
   const comparison = compareParcels(current.parcels, state);
+  const stale = selectStale(comparison, current, retained);
+  const isUnended = selectUnrecorded(state).length > 0;
   const reasons = new Map<ObjectKey, PruneReason>([
-    ...selectStale(comparison, current, retained).map((key) => [key, "stale"] as const),
+    ...(isUnended ? [] : stale).map((key) => [key, "stale"] as const),
     ...(facts.foreign ? comparison.foreign : []).map((key) => [key, "foreign"] as const),
     ...selectUnneededState(state, retained, [current, ...older]),
     ...selectForgotten(state, forget).map((key) => [key, "forgotten"] as const),
@@ -73,12 +77,23 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
   const gone = [...new Set([...(pointer.forgotten ?? []), ...forget])].sort();
   return {
     ...{ retained, removals, owed, foreign: comparison.foreign },
+    waiting: isUnended ? stale.filter((key) => !reasons.has(key)) : [],
     pointer: {
       ...pointer,
       retained,
       owed: [...pointer.owed, ...owed],
       ...(gone.length > 0 && { forgotten: gone }),
     },
+  };
+}
+
+/** The same while some edge has not confirmed: an old page that it still holds names assets of its own time (O6). */
+export function withoutStale(decision: PruneDecision): PruneDecision {
+  const stale = decision.removals.filter(({ why }) => why === "stale");
+  return {
+    ...decision,
+    removals: decision.removals.filter(({ why }) => why !== "stale"),
+    waiting: [...decision.waiting, ...stale.map(({ key }) => key)],
   };
 }
 

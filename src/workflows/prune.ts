@@ -1,11 +1,12 @@
 import { OperatorError } from "../core/failures.ts";
 import type { Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
-import type { Waybill } from "../core/model/release.ts";
+import type { OwedInvalidation, Waybill } from "../core/model/release.ts";
 import {
   decidePrune,
   findContentsOf,
   toPrunePhase,
+  withoutStale,
   type PruneDecision,
   type PruneFacts,
 } from "../core/prune.ts";
@@ -36,19 +37,26 @@ export interface PruneOutcome {
 }
 
 /**
- * Removes what retention no longer needs: decide → hold → decide again → pointer → remove → invalidate → pointer.
- * The pointer goes first, so that no release is ever offered whose contents are gone. *Fail:* some objects are left; the
- * same call removes them. Throws `record-unreadable` where a retained record can't be read: nothing is removed then.
+ * Removes what retention no longer needs: decide → hold → decide again → pay what edges owe → pointer → remove →
+ * invalidate → pointer. The pointer goes first, so that no release is ever offered whose contents are gone; assets go only
+ * when every edge has confirmed. *Fail:* some objects are left; the same call removes them. Throws `record-unreadable`
+ * where a retained record can't be read: nothing is removed then.
  */
 export async function prune(delivery: Delivery, options: PruneOptions): Promise<PruneOutcome> {
   const planned = await plan(delivery, options);
-  if (planned.decision.removals.length === 0 || options.dryRun)
+  const owes = planned.decision.pointer.owed.some(({ addresses }) => addresses.length > 0);
+  if ((planned.decision.removals.length === 0 && !owes) || options.dryRun)
     return { decision: planned.decision, owed: [] };
   await options.confirm?.(planned.decision);
   return withHold(delivery, { work: "prune", queueSeconds: options.queueSeconds }, async (hold) => {
-    const { decision, state } = await plan(delivery, options);
+    const { decision: decided, state } = await plan(delivery, options);
     const { store, clock, report, pace, interruption } = delivery;
-    const { etag } = await switchPointer(store, decision.pointer, state.pointerEtag);
+    const answering = state.waybill?.parcels ?? [];
+    const before = await pay(delivery, state.pointer?.owed ?? [], answering);
+    const decision = before.isConfirmed ? decided : withoutStale(decided);
+    // What is about to become wrong is written down before it can (O9).
+    const pointer = { ...decision.pointer, owed: [...before.left, ...decision.owed] };
+    const { etag } = await switchPointer(store, pointer, state.pointerEtag);
     await carryOut(toPrunePhase(decision), {
       ...{ store, clock, report, pace, progress: options.progress },
       hasConditions: hold.hasConditions,
@@ -60,9 +68,33 @@ export async function prune(delivery: Delivery, options: PruneOptions): Promise<
       },
       findParcel: () => undefined,
     });
-    const owed = await settle(delivery, decision, { etag, answering: state.waybill?.parcels ?? [] });
-    return { decision, owed };
+    if (decision.owed.length === 0) return { decision, owed: addressesOf(before.left) };
+    const { left } = await pay(delivery, pointer.owed, answering);
+    await switchPointer(store, { ...pointer, owed: left }, etag);
+    return { decision, owed: addressesOf(left) };
   });
+}
+
+const addressesOf = (owed: readonly OwedInvalidation[]): string[] => [
+  ...new Set(owed.flatMap(({ addresses }) => addresses)),
+];
+
+/** Asks edges for what they owe. @returns what stays owed, and whether every edge of the settings has confirmed */
+async function pay(
+  delivery: Delivery,
+  owed: readonly OwedInvalidation[],
+  answering: readonly Parcel[],
+): Promise<{ readonly left: readonly OwedInvalidation[]; readonly isConfirmed: boolean }> {
+  const { edges, target } = delivery;
+  const { addresses } = target;
+  const needs = edges.map(({ name, abilities }) => ({ name, ...abilities }));
+  const asked = selectOwed(owed, needs, { addresses, answering });
+  const facts = { parcels: answering, before: [], addresses, clientRoutes: target.clientRoutes };
+  const confirmed = await delivery.interruption.orStop(askEdges(delivery, "invalidate", asked, facts));
+  return {
+    left: owed.filter(({ edge }) => !confirmed.has(edge)),
+    isConfirmed: asked.every(({ edge }) => confirmed.has(edge)),
+  };
 }
 
 async function plan(
@@ -90,21 +122,4 @@ function findForgotten(paths: readonly string[], waybills: readonly Waybill[]): 
     return [...contents];
   });
   return new Set(all.flat());
-}
-
-/** Asks edges for what answers no more, and strikes what they confirm. @returns what stays owed */
-async function settle(
-  delivery: Delivery,
-  { owed, pointer }: PruneDecision,
-  { etag, answering }: { readonly etag: string; readonly answering: readonly Parcel[] },
-): Promise<string[]> {
-  if (owed.length === 0) return [];
-  const { store, edges, target } = delivery;
-  const needs = edges.map(({ name, abilities }) => ({ name, ...abilities }));
-  const { addresses } = target;
-  const asked = selectOwed(pointer.owed, needs, { addresses, answering });
-  const confirmed = await delivery.interruption.orStop(askEdges(delivery, "invalidate", asked));
-  const left = pointer.owed.filter(({ edge }) => !confirmed.has(edge));
-  await switchPointer(store, { ...pointer, owed: left }, etag);
-  return left.flatMap(({ addresses }) => addresses);
 }

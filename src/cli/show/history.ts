@@ -142,7 +142,7 @@ const REASONS: Readonly<Record<string, string>> = {
 };
 
 export function showPrune(
-  { destination, dryRun, removed, bytes, retained, foreign, owed }: PruneResult,
+  { destination, dryRun, removed, bytes, waiting, retained, foreign, owed }: PruneResult,
   { style }: Terminal,
   { all }: { all: boolean },
 ): string {
@@ -160,6 +160,14 @@ export function showPrune(
   });
   const tail = [
     `\nreleases that can be put back: ${retained.join(", ")}\n`,
+    ...(waiting.length > 0
+      ? [
+          style(
+            "warn",
+            `${counted(waiting.length, "stale file")} left: pages may name them that an edge still holds or a run that died has left; deliver, then prune again\n`,
+          ),
+        ]
+      : []),
     ...(foreign.length > 0
       ? [
           `not ours, left alone: ${counted(foreign.length, "object")}; --foreign removes them after showing them\n`,
