@@ -4,16 +4,18 @@ import { filesOf } from "../../test/support/world-site.ts";
 import { readText } from "../../test/contracts/object-store.ts";
 
 const build = fc.integer({ min: 1, max: 4 });
+const work = fc.constantFrom(undefined, undefined, undefined, "redeliver", "prune", "invalidate");
 const disturbance: fc.Arbitrary<Disturbance> = fc.record({
   build,
-  work: fc.constantFrom(undefined, undefined, undefined, "redeliver" as const, "prune" as const),
+  work,
   diesAt: fc.option(fc.integer({ min: 1, max: 90 }), { nil: undefined, freq: 3 }),
   tookEffect: fc.boolean(),
   edgeFails: fc.boolean(),
   rivalAt: fc.option(fc.integer({ min: 1, max: 80 }), { nil: undefined, freq: 2 }),
   rival: build,
+  rivalWork: work,
 });
-const scenario = fc.record({
+const scenario: fc.Arbitrary<Required<Played>> = fc.record({
   seed: fc.integer({ min: 1, max: 2 ** 31 }),
   runs: fc.array(disturbance, { minLength: 1, maxLength: 4 }),
   last: build,

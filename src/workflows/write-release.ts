@@ -232,7 +232,8 @@ async function settle(
   { pointer, etag }: Current,
   { confirmed, announced }: { confirmed: ReadonlySet<string>; announced: ReadonlyMap<ObjectKey, string> },
 ): Promise<void> {
-  const owed: OwedInvalidation[] = pointer.owed.filter(({ edge }) => !confirmed.has(edge));
+  // A run that only announces what its release had left asks for addresses that nobody may owe any more.
+  const owed: OwedInvalidation[] = decision.plan.owed.filter(({ edge }) => !confirmed.has(edge));
   const found = etagsOfUnchanged(decision.comparison, state);
   const late = [
     ...stepsOf(phaseOf(decision.plan, "announce")).map(targetOf),
@@ -242,7 +243,7 @@ async function settle(
     const etag = announced.get(key) ?? found.get(key);
     return etag === undefined ? [] : [[key, etag]];
   });
-  if (owed.length === pointer.owed.length && workers.length === 0) return;
+  if (JSON.stringify(owed) === JSON.stringify(pointer.owed) && workers.length === 0) return;
   const next = { ...pointer, owed, announced: { ...pointer.announced, ...Object.fromEntries(workers) } };
   await switchPointer(store, next, etag);
 }

@@ -9,6 +9,7 @@ import { EdgeError, type Edge } from "../../src/ports/edge.ts";
 import { StoreError, type Condition, type ObjectStore, type Written } from "../../src/ports/object-store.ts";
 import { deliver } from "../../src/workflows/deliver.ts";
 import type { Delivery } from "../../src/workflows/delivery.ts";
+import { invalidate } from "../../src/workflows/invalidate.ts";
 import { prune } from "../../src/workflows/prune.ts";
 import { redeliver } from "../../src/workflows/redeliver.ts";
 import { EXACT_EDGE } from "./edges.ts";
@@ -19,8 +20,8 @@ import { ADDRESSES, filesOf, keyOf } from "./world-site.ts";
 export interface Disturbance {
   /** What is delivered; a way back and a clearing need no build. */
   readonly build: number;
-  /** Instead of a delivery: the release before is put back, or what no release needs is removed. */
-  readonly work?: "redeliver" | "prune" | undefined;
+  /** Instead of a delivery: the release before is put back, what no release needs is removed, or what is owed is paid. */
+  readonly work?: "redeliver" | "prune" | "invalidate" | undefined;
   /** From this step on the process is dead. */
   readonly diesAt?: number | undefined;
   /** The step that kills it had its effect, only the answer was lost. */
@@ -30,6 +31,8 @@ export interface Disturbance {
   /** At this step the machine sleeps, and another run is started meanwhile, and comes to its end. */
   readonly rivalAt?: number | undefined;
   readonly rival?: number | undefined;
+  /** What else is done while it sleeps. */
+  readonly rivalWork?: Disturbance["work"];
 }
 
 /** Remedies that a test takes out to see that it would notice. */
@@ -263,6 +266,9 @@ class DisturbedRun {
     const options = { dryRun: false, queueSeconds: 60, progress: { written: 0 } };
     if (this.disturbance.work === "prune")
       return (await prune(delivery, { ...options, foreign: false, forget: [] })).owed;
+    if (this.disturbance.work === "invalidate")
+      return (await invalidate(delivery, { ...options, patterns: [], owed: true, everything: false }))
+        .invalidation.owed;
     const all = { ...options, all: false };
     const { invalidation } = await (this.disturbance.work === "redeliver"
       ? redeliver(delivery, "previous", all)
@@ -295,6 +301,8 @@ class DisturbedRun {
     const others = rival % 2 === 0 ? [rival, (rival % 4) + 1, rival, (rival % 4) + 1] : [rival];
     if (others.length > 1) this.world.sleepOver(40_000);
     for (const build of others) await this.world.run({ build });
+    const { rivalWork } = this.disturbance;
+    if (rivalWork) await this.world.run({ build: rival, work: rivalWork });
     // From here on this run takes the site back.
     if (others.some((build) => build > this.disturbance.build)) this.world.isAnnouncedInOrder = false;
     this.asleep = undefined;
