@@ -35,12 +35,18 @@ describe.each(builds)("the build of $name", (archive) => {
   let project: Project;
   let store: ObjectStore;
   const deliver = (folder: string): Promise<DeliveryResult> => project.result(["deliver", "--build", folder]);
-  const sentTo = (lines: readonly LedgerLine[], operation: string): string[] =>
-    lines
-      .filter((line) => line.operation === operation)
-      .map(({ key = "" }) => key.slice(prefix.length))
-      .filter((key) => !key.startsWith(".courier/"))
-      .sort();
+  const keysOf = (lines: readonly LedgerLine[], operation: string): string[] =>
+    lines.filter((line) => line.operation === operation).map(({ key = "" }) => key.slice(prefix.length));
+  const isRecord = (key: string): boolean => key.startsWith(".courier/");
+  /** What went over the wire: files under their own names, and workers into the vault, by the hash of their bytes. */
+  const listSent = (lines: readonly LedgerLine[], folder: string): { sent: string[]; workers: string[] } => {
+    const names = new Map(walk(folder).map((path) => [`.courier/vault/${hashOf(folder, path)}`, path]));
+    const puts = keysOf(lines, "PutObject");
+    const workers = puts.flatMap((key) => names.get(key) ?? []);
+    return { sent: [...puts.filter((key) => !isRecord(key)), ...workers].sort(), workers };
+  };
+  const listCopied = (lines: readonly LedgerLine[]): string[] =>
+    keysOf(lines, "CopyObject").filter((key) => !isRecord(key));
 
   beforeAll(async () => {
     build = await unpackRealBuild(archive);
@@ -56,7 +62,7 @@ describe.each(builds)("the build of $name", (archive) => {
       previous: 0,
       counts: { new: walk(build.v1).length, unchanged: 0 },
     });
-    expect(sentTo(sandbox.takeLedger(), "PutObject")).toEqual(walk(build.v1));
+    expect(listSent(sandbox.takeLedger(), build.v1).sent).toEqual(walk(build.v1));
     await expectStored(store, build.v1);
   });
 
@@ -73,15 +79,15 @@ describe.each(builds)("the build of $name", (archive) => {
 
   test("the third sends exactly what changed, copies what moved, and keeps what open tabs need", async () => {
     const { added, changed, removed, movedBytes } = build.truth;
-    const before = await keysOf(store);
+    const before = await listKeys(store);
     sandbox.takeLedger();
     const result = await deliver(build.v2);
     const ledger = sandbox.takeLedger();
-    expect(sentTo(ledger, "PutObject")).toEqual(
-      [...added, ...changed].filter((key) => !movedBytes.includes(key)).sort(),
-    );
+    const { sent, workers } = listSent(ledger, build.v2);
+    expect(sent).toEqual([...added, ...changed].filter((key) => !movedBytes.includes(key)).sort());
     // What ends in a slash stands for a page under its folder's address: the same bytes, copied inside the store.
-    expect(sentTo(ledger, "CopyObject").filter((key) => !key.endsWith("/"))).toEqual([...movedBytes].sort());
+    const copied = listCopied(ledger).filter((key) => !key.endsWith("/"));
+    expect(copied.sort()).toEqual([...movedBytes, ...workers].sort());
     expect(result.counts).toMatchObject({
       new: added.length - movedBytes.length,
       moved: movedBytes.length,
@@ -91,7 +97,7 @@ describe.each(builds)("the build of $name", (archive) => {
     });
     await expectStored(store, build.v2);
 
-    const after = await keysOf(store);
+    const after = await listKeys(store);
     const gone = removed.filter((key) => !after.has(key));
     expect(gone).toEqual(result.pruned.filter((key) => !key.endsWith("/")));
     expect(gone.filter((key) => key.endsWith(".html"))).toEqual(
@@ -109,13 +115,13 @@ describe.each(builds)("the build of $name", (archive) => {
   test("back to the first build, nothing is sent: the vault and the kept assets have it all", async () => {
     sandbox.takeLedger();
     const result = await deliver(build.v1);
-    expect(sentTo(sandbox.takeLedger(), "PutObject")).toEqual([]);
+    expect(listSent(sandbox.takeLedger(), build.v1).sent).toEqual([]);
     expect(result.bytes.sent).toBe(0);
     await expectStored(store, build.v1);
   });
 });
 
-async function keysOf(store: ObjectStore): Promise<Set<string>> {
+async function listKeys(store: ObjectStore): Promise<Set<string>> {
   const keys = new Set<string>();
   for await (const page of store.list()) for (const { key } of page.objects) keys.add(key);
   return keys;
