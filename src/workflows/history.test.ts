@@ -1,6 +1,8 @@
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
+import { EXACT_EDGE } from "../../test/support/edges.ts";
 import { memoryDelivery } from "../../test/support/memory-build.ts";
 import { readText } from "../../test/contracts/object-store.ts";
+import { EdgeError, type Edge } from "../ports/edge.ts";
 import type { Delivery } from "./delivery.ts";
 import { deliver } from "./deliver.ts";
 import { prune } from "./prune.ts";
@@ -16,11 +18,23 @@ class Stage {
   nowMs = 1_000_000;
   readonly store = new MemoryStore(undefined, () => this.nowMs);
   retention = { releases: 2, forSeconds: 86_400 };
+  /** Whether the one edge confirms; undefined: there is none. */
+  edgeConfirms: boolean | undefined;
+  readonly asked: string[] = [];
+  readonly edge: Edge = {
+    ...{ name: "near", abilities: EXACT_EDGE, close: () => undefined },
+    invalidate: ({ patterns }) => {
+      if (!this.edgeConfirms) return Promise.reject(new EdgeError("near", "not today"));
+      this.asked.push(...patterns);
+      return Promise.resolve();
+    },
+  };
 
   delivery(files: Record<string, string> = {}, allowed: readonly string[] = []): Delivery {
     this.nowMs += 1000;
     const target = { retention: this.retention };
-    const delivery = memoryDelivery({ files, store: this.store, target });
+    const edges = this.edgeConfirms === undefined ? [] : [this.edge];
+    const delivery = memoryDelivery({ files, store: this.store, target, edges });
     return { ...delivery, allowed: new Set([...delivery.allowed, ...allowed]) };
   }
   deliver = (files: Record<string, string>) => deliver(this.delivery(files), OPTIONS);
@@ -124,6 +138,40 @@ test("prune removes what no retained release needs, and nothing else; foreign ob
   const { decision } = await prune(stage.delivery(), { ...PRUNE, foreign: true });
   expect(decision.removals.map(({ key, why }) => [key, why])).toContainEqual(["theirs.txt", "foreign"]);
   expect(await stage.text("theirs.txt")).toBeUndefined();
+});
+
+test("stale assets stay while an edge may hold pages that name them, and prune pays what is owed first", async () => {
+  const stage = new Stage();
+  stage.retention = { releases: 1, forSeconds: 86_400 };
+  stage.edgeConfirms = true;
+  await stage.deliver(site("one"));
+  stage.edgeConfirms = false;
+  expect((await stage.deliver(site("two"))).invalidation.owed).not.toEqual([]);
+  stage.nowMs += 2 * DAY;
+  const refused = await prune(stage.delivery(), PRUNE);
+  expect(refused.decision.waiting).toEqual(["assets/one-1f2e3d4c.js"]);
+  expect(refused.owed).toContain("/index.html");
+  expect(await stage.text("assets/one-1f2e3d4c.js")).toBe("one");
+  stage.edgeConfirms = true;
+  stage.asked.length = 0;
+  const paid = await prune(stage.delivery(), PRUNE);
+  expect([paid.owed, paid.decision.waiting]).toEqual([[], []]);
+  expect(stage.asked).toEqual(expect.arrayContaining(["/index.html", "/old.html"]));
+  expect(await stage.text("assets/one-1f2e3d4c.js")).toBeUndefined();
+  expect((await listReleases(stage.delivery())).pointer.owed).toEqual([]);
+});
+
+test("a release whose worker was never announced comes back whole", async () => {
+  const stage = new Stage();
+  stage.edgeConfirms = true;
+  await stage.deliver({ "index.html": "one", "sw.js": "worker one" });
+  stage.edgeConfirms = false;
+  await stage.deliver({ "index.html": "two", "sw.js": "worker two" });
+  expect(await stage.text("sw.js")).toBe("worker one");
+  stage.edgeConfirms = true;
+  await stage.deliver({ "index.html": "three", "sw.js": "worker three" });
+  const back = await stage.redeliver("2");
+  expect([back.bytes.sent, await stage.text("index.html"), await stage.text("sw.js")]).toEqual([0, "two", "worker two"]); // prettier-ignore
 });
 
 test("a content that is forgotten is gone from live, vault and every way back, and is not delivered again unnoticed", async () => {
