@@ -16,7 +16,7 @@ import { listOwed, selectUnrecorded, toOwed } from "./owed.ts";
 import { planDelivery } from "./plan.ts";
 import { listed, placeOf, type Problem } from "./problems.ts";
 import { selectExpiredState, selectNeededContents, selectRetained, type RetentionRule } from "./retention.ts";
-import { selectInvalidations, type Invalidations } from "./stale-addresses.ts";
+import { isAnnounced, selectInvalidations, type Invalidations } from "./stale-addresses.ts";
 
 export interface DeliveryFacts {
   readonly site: string;
@@ -207,6 +207,7 @@ function selectExpired(
   if (olderWaybills.length + current.length !== retained.length) return [...assets, ...ended];
   const needed = selectNeededContents([...current, ...olderWaybills]);
   for (const { storedHash } of originals) needed.add(storedHash);
+  for (const change of comparison.changes) if (isAnnounced(change)) needed.add(change.parcel.storedHash);
   return [...assets, ...selectExpiredState(state, retained, needed), ...ended];
 }
 

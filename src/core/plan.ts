@@ -21,7 +21,7 @@ import type {
 } from "./model/plan.ts";
 import type { DestinationState, OwedInvalidation } from "./model/release.ts";
 import { isPolled } from "./roles.ts";
-import { isStocked } from "./stale-addresses.ts";
+import { isAnnounced, isStocked } from "./stale-addresses.ts";
 
 export interface PlanInput {
   readonly release: number;
@@ -186,8 +186,6 @@ class Vault {
     ];
   }
 }
-
-const isAnnounced = (change: Change): boolean => ANNOUNCE.some((turn) => turn === turnOf(change));
 
 /** Finds where bytes can be copied from without reading what the same plan writes or removes. */
 class CopySources {

@@ -103,7 +103,7 @@ export const isStocked = (change: Change): boolean =>
   (isAssetLike(change.parcel.role) || (change.parcel.role === "worker" && !isAnnounced(change)));
 
 /** Whether a change is written only when the edges have confirmed the pages: a worker that visitors may already have. */
-const isAnnounced = ({ parcel, listed }: Change): boolean =>
+export const isAnnounced = ({ parcel, listed }: Change): boolean =>
   // A manifest that no visitor has can't send anyone to an old page, and new pages name it.
   parcel.role === "worker" && (listed !== undefined || !/manifest/i.test(parcel.key));
 

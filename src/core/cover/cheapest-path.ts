@@ -33,7 +33,9 @@ export function pickCheapest(
   let left = candidates;
   // Coarse looks bring the bar down; then few candidates are left for the exact one.
   for (const cells of COARSE_CELLS) {
+    // Pairs of patterns can take more of them than there are addresses: then there is nothing to be coarse about.
     const coarseness = Math.ceil((candidates.length - limits.patterns) / cells);
+    if (coarseness < 1) continue;
     const found = searchDensely(left, limits, { coarseness, mostLooks, bar: { ...tools, most: known.cost } });
     if (found && found.cost < known.cost) known = found;
     left = selectPromising(left, { ...tools, most: known.cost });
