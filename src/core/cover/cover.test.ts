@@ -151,8 +151,14 @@ const toSizes = (mustGo: readonly string[], others: readonly [string, number][],
   new Map([...others, ...(gone ? [] : mustGo.map((name): [string, number] => [name, 5]))]);
 
 /** The limit binds although each address could have a pattern: here each takes a pair. */
-const MORE_PATTERNS_THAN_ADDRESSES = [3, 2].map((mostPatterns): [Site, Abilities] => [
-  { mustGo: ["//", "/"], others: [["//a", 1]], gone: false },
+const MORE_PATTERNS_THAN_ADDRESSES = (
+  [
+    [["//", "/"], { "//a": 1 }, 3],
+    [["//", "/"], { "//a": 1 }, 2],
+    [["/b", "/"], { "/ba": 1, "/a": 1 }, 3],
+  ] as const
+).map(([mustGo, others, mostPatterns]): [Site, Abilities] => [
+  { mustGo: [...mustGo], others: Object.entries(others), gone: false },
   { wildcard: "prefix", query: "keyed", mostPatterns, mostWildcards: 2, worth: 0 },
 ]);
 

@@ -141,7 +141,7 @@ function toShape(
   const pairs = candidates.some((own) => own.some(({ kind }) => kind === "withQueries"))
     ? Math.min(wildcards, count)
     : 0;
-  const enough = pairs + Math.max(0, Math.ceil((count - patterns) / coarseness));
+  const enough = Math.max(0, pairs + Math.ceil((count - patterns) / coarseness));
   const width = enough + pairs + 1;
   const layers = isCounted ? wildcards + 1 : 1;
   return { count, layers, width, cells: layers * width, start: pairs, enough, worth, coarseness };
