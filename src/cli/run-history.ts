@@ -138,7 +138,7 @@ export async function pruneDestination(args: Arguments, terminal: Terminal): Pro
     const result = toPruneResult(destination, dryRun, outcome);
     delivery.report({ event: "done", result });
     print(args, terminal, result, () => show(result));
-    return result.owed.length > 0 ? 5 : 0;
+    return result.owed.length > 0 && !dryRun ? 5 : 0;
   });
 }
 

@@ -1,6 +1,7 @@
 import type { DeliveryDecision } from "./delivery.ts";
+import type { ObjectKey } from "./model/names.ts";
 import { isAssetLike, type Parcel } from "./model/parcel.ts";
-import { phaseOf, stepsOf, type PhaseName } from "./model/plan.ts";
+import { phaseOf, stepsOf, targetOf, type PhaseName } from "./model/plan.ts";
 import type { HeaderRules } from "./headers.ts";
 import { toInvalidationResult } from "./invalidation-result.ts";
 import type { DestinationState } from "./model/release.ts";
@@ -25,15 +26,15 @@ export interface ResultFacts {
   readonly phases: readonly { readonly name: PhaseName | "gather" | "hold"; readonly seconds: number }[];
   /** Names of edges that have confirmed; the others owe. */
   readonly confirmed: ReadonlySet<string>;
+  /** What was cleared; absent: all that the plan says, or would be. */
+  readonly cleared?: ReadonlySet<ObjectKey>;
 }
 
 /** The result of a delivery, or what it would be. */
 export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
   const { decision, state } = facts;
   const { comparison, plan } = decision;
-  const expired = new Set(
-    stepsOf(phaseOf(plan, "clear")).map((step) => (step.do === "remove" ? step.key : "")),
-  );
+  const expired = facts.cleared ?? new Set(stepsOf(phaseOf(plan, "clear")).map(targetOf));
   const removed = stepsOf(phaseOf(plan, "switch")).flatMap((step) =>
     step.do === "remove" ? [step.key] : [],
   );

@@ -148,6 +148,9 @@ test("stale assets stay while an edge may hold pages that name them, and prune p
   stage.edgeConfirms = false;
   expect((await stage.deliver(site("two"))).invalidation.owed).not.toEqual([]);
   stage.nowMs += 2 * DAY;
+  // A delivery says what it removed, and not what it would have.
+  const three = await stage.deliver(site("three"));
+  expect([three.pruned, three.kept.map(({ key }) => key)]).toEqual([[], ["assets/one-1f2e3d4c.js", "assets/two-1f2e3d4c.js"]]); // prettier-ignore
   const refused = await prune(stage.delivery(), PRUNE);
   expect(refused.decision.waiting).toEqual(["assets/one-1f2e3d4c.js"]);
   expect(refused.owed).toContain("/index.html");

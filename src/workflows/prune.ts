@@ -46,7 +46,7 @@ export async function prune(delivery: Delivery, options: PruneOptions): Promise<
   const planned = await plan(delivery, options);
   const owes = planned.decision.pointer.owed.some(({ addresses }) => addresses.length > 0);
   if ((planned.decision.removals.length === 0 && !owes) || options.dryRun)
-    return { decision: planned.decision, owed: [] };
+    return { decision: planned.decision, owed: addressesOf(planned.state.pointer?.owed ?? []) };
   await options.confirm?.(planned.decision);
   return withHold(delivery, { work: "prune", queueSeconds: options.queueSeconds }, async (hold) => {
     const { decision: decided, state } = await plan(delivery, options);

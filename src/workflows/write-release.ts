@@ -35,6 +35,8 @@ export interface Outcome {
   readonly phases: readonly Lap[];
   /** Edges that have confirmed. */
   readonly confirmed: ReadonlySet<string>;
+  /** What was cleared: less than planned while an edge owes, or where the store keeps no two runs apart. */
+  readonly cleared?: ReadonlySet<ObjectKey>;
 }
 
 /**
@@ -112,9 +114,9 @@ async function writePhases(delivery: Delivery, outlook: Outlook, tools: WriteToo
   const confirmed = new Set(delivery.edges.map(({ name }) => name).filter((name) => !owing.has(name)));
   await settle(delivery, outlook, current, { confirmed, announced: etags });
   // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
-  if (owing.size === 0) await clear(delivery, outlook, hold, carry);
+  const cleared = owing.size === 0 ? await clear(delivery, outlook, hold, carry) : new Set<ObjectKey>();
   await store.remove([openKey(delivery.run)]);
-  return { phases: seconds.laps, confirmed };
+  return { phases: seconds.laps, confirmed, cleared };
 }
 
 const toFacts = ({ target, run, author, clock }: Delivery, outlook: Outlook): NextReleaseFacts => ({
@@ -259,18 +261,20 @@ async function assertStillCurrent(
   if ((await readPointer(store))?.pointer.run !== expected) throw new OperatorError("hold-lost");
 }
 
-/** Removes what no retained release needs. */
+/** Removes what no retained release needs. @returns the keys */
 async function clear(
   { store }: Delivery,
   { decision: { plan }, state }: Outlook,
   hold: HeldDestination,
   carry: (name: "clear", phase: StepPhase) => Promise<void>,
-): Promise<void> {
+): Promise<Set<ObjectKey>> {
   const phase = phaseOf(plan, "clear");
   const clearable = hold.hasConditions ? phase : selectClearable(phase, state);
-  if (clearable.groups.length === 0) return;
-  await clearUploads(store, state);
-  await carry("clear", clearable);
+  if (clearable.groups.length > 0) {
+    await clearUploads(store, state);
+    await carry("clear", clearable);
+  }
+  return new Set(stepsOf(clearable).map(targetOf));
 }
 
 /** Parts of large files that a run which died had sent. */

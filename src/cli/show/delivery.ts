@@ -84,7 +84,7 @@ function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): stri
       "",
       pruned.slice(0, 2).map(clean).join(", ") + (pruned.length > 2 ? ", …" : ""),
     ],
-    ["kept", counted(kept.length, "file"), "", keptUntil(kept, now)],
+    ["kept", counted(kept.length, "file"), "", keptUntil(result, now)],
     [
       "aliases",
       counted(result.generated.written, "object"),
@@ -151,7 +151,14 @@ const parts = (...counts: readonly [number, string][]): string =>
     .map(([count, word]) => `${count} ${word}`)
     .join(", ");
 
-function keptUntil(kept: DeliveryResult["kept"], now: Date): string {
+function keptUntil({ kept, release, dryRun, invalidation: { owed } }: DeliveryResult, now: Date): string {
   const [last] = kept.map(({ until }) => until).sort((a, b) => (a.at < b.at ? 1 : -1));
-  return last ? `for open tabs: until release ${last.release} at least, and ${showTime(last.at, now)}` : "";
+  if (!last) return "";
+  const isOver = Date.parse(last.at) <= now.getTime();
+  const conditions = [
+    ...(isOver && last.release <= release ? [] : [`until release ${last.release} at least`]),
+    ...(isOver ? [] : [showTime(last.at, now)]),
+    ...(owed.length > 0 && !dryRun ? ["until every edge has confirmed"] : []),
+  ];
+  return `for open tabs: ${conditions.length > 0 ? conditions.join(", and ") : "until the next delivery"}`;
 }

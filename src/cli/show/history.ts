@@ -177,7 +177,9 @@ export function showPrune(
       ? [
           style(
             "warn",
-            `an edge has not confirmed ${counted(owed.length, "address", "addresses")} yet; the next delivery asks again\n`,
+            dryRun
+              ? `an edge has not confirmed ${counted(owed.length, "address", "addresses")} yet: it is asked first, and stale files go only if it does\n`
+              : `an edge has not confirmed ${counted(owed.length, "address", "addresses")} yet; the next delivery asks again\n`,
           ),
         ]
       : []),
