@@ -89,8 +89,7 @@ async function pay(
   const { addresses } = target;
   const needs = edges.map(({ name, abilities }) => ({ name, ...abilities }));
   const asked = selectOwed(owed, needs, { addresses, answering });
-  const facts = { parcels: answering, before: [], addresses, clientRoutes: target.clientRoutes };
-  const confirmed = await delivery.interruption.orStop(askEdges(delivery, "invalidate", asked, facts));
+  const confirmed = await delivery.interruption.orStop(askEdges(delivery, "invalidate", asked));
   return {
     left: owed.filter(({ edge }) => !confirmed.has(edge)),
     isConfirmed: asked.every(({ edge }) => confirmed.has(edge)),
