@@ -1,5 +1,6 @@
 import fc from "fast-check";
-import { EDGES, World, type Disturbance, type EdgeName, type Remedy } from "../../test/support/world.ts";
+import { EDGES, type EdgeName } from "../../test/support/world-cache.ts";
+import { World, type Disturbance, type Remedy } from "../../test/support/world.ts";
 import { filesOf } from "../../test/support/world-site.ts";
 import { readText } from "../../test/contracts/object-store.ts";
 
@@ -11,6 +12,7 @@ const disturbance: fc.Arbitrary<Disturbance> = fc.record({
   diesAt: fc.option(fc.integer({ min: 1, max: 90 }), { nil: undefined, freq: 3 }),
   tookEffect: fc.boolean(),
   edgeFails: fc.boolean(),
+  onlyOuter: fc.boolean(),
   rivalAt: fc.option(fc.integer({ min: 1, max: 80 }), { nil: undefined, freq: 2 }),
   rival: build,
   rivalWork: work,
@@ -20,6 +22,7 @@ const scenario: fc.Arbitrary<Required<Played>> = fc.record({
   runs: fc.array(disturbance, { minLength: 1, maxLength: 4 }),
   last: build,
   edge: fc.constantFrom<EdgeName>("exact", "keyed", "honest"),
+  hasTwo: fc.boolean(),
 });
 
 function toChance(seed: number): () => number {
@@ -41,11 +44,16 @@ interface Played {
   readonly runs: readonly Disturbance[];
   readonly last: number;
   readonly edge?: EdgeName;
+  /** Two edges of that kind, one before the other. */
+  readonly hasTwo?: boolean;
 }
 
 /** Disturbed runs, then undisturbed ones to the end; everything that was or stays wrong. */
-async function play({ seed, runs, last, edge = "exact" }: Played, without?: Remedy): Promise<Seen> {
-  const world = new World(toChance(seed), edge, without);
+async function play(
+  { seed, runs, last, edge = "exact", hasTwo = false }: Played,
+  without?: Remedy,
+): Promise<Seen> {
+  const world = new World(toChance(seed), { edge, hasTwo, without });
   const ends: string[] = [];
   ends.push(await world.run({ build: 1 }));
   for (const run of runs) ends.push(await world.run(run));
@@ -80,6 +88,7 @@ const DIED_BEFORE_UNMASK: Required<Played> = {
   ],
   last: 4,
   edge: "exact",
+  hasTwo: false,
 };
 
 const isSoak = process.env.SOAK !== undefined;

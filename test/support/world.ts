@@ -1,7 +1,5 @@
 import { hash } from "node:crypto";
 import { MemoryStore } from "../../src/adapters/stores/memory/memory-store.ts";
-import { parseEdgeFreshness } from "../../src/core/headers.ts";
-import type { EdgeAbilities } from "../../src/core/model/edge.ts";
 import { HOLD_KEY, isStateKey, OPEN_PREFIX, POINTER_KEY } from "../../src/core/model/names.ts";
 import type { Clock } from "../../src/ports/clock.ts";
 import type { WriteGate } from "../../src/perform/gate.ts";
@@ -12,8 +10,8 @@ import type { Delivery } from "../../src/workflows/delivery.ts";
 import { invalidate } from "../../src/workflows/invalidate.ts";
 import { prune } from "../../src/workflows/prune.ts";
 import { redeliver } from "../../src/workflows/redeliver.ts";
-import { EXACT_EDGE } from "./edges.ts";
 import { memoryDelivery } from "./memory-build.ts";
+import { EDGES, NOT_FOUND, WorldCache, type Answer, type EdgeName } from "./world-cache.ts";
 import { ADDRESSES, filesOf, keyOf } from "./world-site.ts";
 
 /** What one run meets, by the number of its steps (calls of the store or the edge). */
@@ -28,6 +26,8 @@ export interface Disturbance {
   readonly tookEffect?: boolean | undefined;
   /** The edge refuses every invalidation of this run. */
   readonly edgeFails?: boolean | undefined;
+  /** Of two edges just the outer one. */
+  readonly onlyOuter?: boolean | undefined;
   /** At this step the machine sleeps, and another run is started meanwhile, and comes to its end. */
   readonly rivalAt?: number | undefined;
   readonly rival?: number | undefined;
@@ -45,44 +45,30 @@ export type Remedy =
   | "left assets are unmasked"
   | "open records";
 
-/** What the one edge does; it holds what it gets for ever, unless it is said otherwise. */
-export const EDGES = {
-  /** One copy for all queries, asked for exact addresses only. */
-  exact: EXACT_EDGE,
-  /** A copy for each query, asked with few patterns. */
-  keyed: { ...EXACT_EDGE, wildcard: "prefix", reachesQuery: true, query: "keyed", mostPatterns: 9, mostWildcards: 3, worth: 20 },
-  /** Holds neither what says `max-age=0` nor 'not found'. */
-  honest: { ...EXACT_EDGE, minimumFreshness: 0, negative: 0 },
-} as const satisfies Record<string, EdgeAbilities>; // prettier-ignore
-export type EdgeName = keyof typeof EDGES;
-
-interface Answer {
-  readonly status: number;
-  readonly text: string;
-  readonly headers: string;
-  readonly cacheControl?: string | undefined;
-}
-
-const NOT_FOUND: Answer = { status: 404, text: "", headers: "" };
-
-/** One site, one edge that holds whatever it gets for ever, visitors, a clock, and runs that are disturbed. */
+/** One site, its edge or two of them in a row, visitors, a clock, and runs that are disturbed. */
 export class World {
   readonly store = new MemoryStore(undefined, () => this.nowMs);
   /** What a visitor should never have met. */
   readonly faults: string[] = [];
   visits = 0;
   steps = 0;
-  private readonly cache = new Map<string, Answer>();
-  /** Answers on their way to the edge, as the origin gave them when it was asked. */
-  private readonly inFlight: { readonly address: string; readonly answer: Promise<Answer> }[] = [];
   private nowMs = 1_000_000;
   isAnnouncedInOrder = true;
 
+  /** From the store outwards; visitors ask the last. */
+  readonly caches: readonly WorldCache[];
+  private readonly without: Remedy | undefined;
+  readonly edge: EdgeName;
+
   constructor(
     private readonly chance: () => number,
-    readonly edge: EdgeName,
-    private readonly without?: Remedy,
-  ) {}
+    { edge, hasTwo = false, without }: { edge: EdgeName; hasTwo?: boolean; without?: Remedy | undefined },
+  ) {
+    this.edge = edge;
+    this.without = without;
+    const near = new WorldCache(edge, (address) => this.askOrigin(address));
+    this.caches = hasTwo ? [near, new WorldCache(edge, (address) => near.ask(address))] : [near];
+  }
 
   /** A delivery that is disturbed. @returns what became of it */
   async run(disturbance: Disturbance): Promise<string> {
@@ -113,13 +99,14 @@ export class World {
     random: () => 0,
   };
 
-  /** Between any two steps visitors come by, and the edge asks the origin slowly. */
+  /** Between any two steps visitors come by, and an edge asks slowly. */
   async passTime(): Promise<void> {
     this.steps += 1;
     this.nowMs += 1;
     for (let visits = Math.floor(this.chance() * 3); visits > 0; visits--) {
       const address = this.pick(ADDRESSES);
-      if (this.chance() < 0.3) this.inFlight.push({ address, answer: this.askOrigin(address) });
+      if (this.chance() < 0.3)
+        (this.caches.length > 1 ? this.pick(this.caches) : this.near).askSlowly(address);
       else await this.visit(address);
     }
   }
@@ -127,25 +114,6 @@ export class World {
   sleepOver(ms: number): void {
     this.nowMs += ms;
   }
-
-  /** The first round of a purge, a pause in which everything that is on its way arrives, the second round. */
-  async purge(patterns: readonly string[]): Promise<void> {
-    const forget = (): void => {
-      for (const address of this.cache.keys())
-        if (patterns.some((pattern) => isMatch(pattern, address))) this.cache.delete(address);
-    };
-    forget();
-    for (const { address, answer } of this.inFlight.splice(0)) this.hold(address, await answer);
-    forget();
-  }
-
-  private hold(address: string, answer: Answer): void {
-    const isZero = answer.status === 404 || parseEdgeFreshness(answer.cacheControl) === 0;
-    if (this.edge !== "honest" || !isZero) this.cache.set(this.nameCopy(address), answer);
-  }
-
-  private readonly nameCopy = (address: string): string =>
-    this.edge === "keyed" ? address : address.replace(/\?.*/, "");
 
   /** A visitor asks for an address, and a page's visitor for all that it names. */
   async visit(address: string): Promise<void> {
@@ -169,9 +137,9 @@ export class World {
 
   /** Every address at the edge against the store, once everything is quiet. */
   async findStale(): Promise<string[]> {
-    for (const { address, answer } of this.inFlight.splice(0)) await answer.then(() => address);
+    for (const cache of this.caches) await cache.calmDown();
     const stale: string[] = [];
-    for (const [address, held] of this.cache) {
+    for (const [address, held] of this.caches.flatMap((cache) => [...cache.held])) {
       const fresh = await this.askOrigin(address);
       // A chunk whose time is over may live on at the edge: under its name these are the right bytes for ever.
       if (fresh.status === 404 && address.startsWith("/assets/")) continue;
@@ -181,12 +149,12 @@ export class World {
     return stale;
   }
 
-  private async ask(address: string): Promise<Answer> {
-    const held = this.cache.get(this.nameCopy(address));
-    if (held) return held;
-    const answer = await this.askOrigin(address);
-    this.hold(address, answer);
-    return answer;
+  private ask(address: string): Promise<Answer> {
+    return (this.caches.at(-1) as WorldCache).ask(address);
+  }
+
+  get near(): WorldCache {
+    return this.caches[0] as WorldCache;
   }
 
   private async askOrigin(address: string): Promise<Answer> {
@@ -206,9 +174,6 @@ export class World {
     return items[Math.floor(this.chance() * items.length)] as T;
   }
 }
-
-const isMatch = (pattern: string, address: string): boolean =>
-  pattern.endsWith("*") ? address.startsWith(pattern.slice(0, -1)) : address === pattern;
 
 /** A hold that is never lost: whatever is asked of it is granted, but for the one condition that can't hold. */
 function believe(condition: Condition | undefined): Written {
@@ -238,7 +203,7 @@ class DisturbedRun {
     const delivery = memoryDelivery({
       files: filesOf(build),
       store: this.openStore(),
-      edges: [this.openEdge()],
+      edges: this.world.caches.map((cache, place) => this.openEdge(cache, place)),
       clock: this.world.clock,
       target: {
         retention: { releases: 2, forSeconds: 0 },
@@ -403,25 +368,27 @@ class DisturbedRun {
     const content = { size: bytes.length, hash: hash("sha256", bytes), open: () => bytes };
     const standing = await this.world.store.head("version.json");
     if (standing) await this.world.store.put("version.json", content, standing.headers);
-    await this.world.purge(["/version.json"]);
+    for (const cache of this.world.caches) await cache.purge(["/version.json"]);
   }
 
-  private openEdge(): Edge {
+  private openEdge(cache: WorldCache, place: number): Edge {
+    const name = place === 0 ? "near" : "far";
+    const { edgeFails, onlyOuter } = this.disturbance;
     return {
-      name: "near",
+      name,
       abilities: EDGES[this.world.edge],
       invalidate: ({ patterns }) =>
         this.step(true, async () => {
-          if (this.disturbance.edgeFails) {
+          if (edgeFails && !(onlyOuter && place < this.world.caches.length - 1)) {
             this.world.isOwing = true;
-            throw new EdgeError("near", "not today");
+            throw new EdgeError(name, "not today");
           }
           if (this.without === "new names are unmasked" && !this.isRecorded) return;
-          await this.world.purge(patterns.filter((pattern) => !this.isSkipped(pattern)));
+          await cache.purge(patterns.filter((pattern) => !this.isSkipped(pattern)));
           await this.world.passTime();
           await this.world.store.remove(this.postponed.splice(0));
         }).catch((error: unknown) => {
-          throw error instanceof EdgeError ? error : new EdgeError("near", String(error));
+          throw error instanceof EdgeError ? error : new EdgeError(name, String(error));
         }),
       close: () => undefined,
     };
