@@ -13,7 +13,7 @@ import {
 import { selectRetained } from "../core/retention.ts";
 import { selectOwed } from "../core/stale-addresses.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
-import { carryOut } from "../perform/carry-out.ts";
+import { carryOut, type PerformTools } from "../perform/carry-out.ts";
 import { askEdges } from "../perform/invalidate.ts";
 import { switchPointer } from "../perform/record.ts";
 import type { Delivery } from "./delivery.ts";
@@ -57,7 +57,8 @@ export async function prune(delivery: Delivery, options: PruneOptions): Promise<
     // What is about to become wrong is written down before it can (O9).
     const pointer = { ...decision.pointer, owed: [...before.left, ...decision.owed] };
     const { etag } = await switchPointer(store, pointer, state.pointerEtag);
-    await carryOut(toPrunePhase(decision), {
+    const phase = toPrunePhase(decision);
+    const tools: PerformTools = {
       ...{ store, clock, report, pace, progress: options.progress },
       hasConditions: hold.hasConditions,
       open: () => {
@@ -67,7 +68,8 @@ export async function prune(delivery: Delivery, options: PruneOptions): Promise<
         interruption.assertGoesOn();
       },
       findParcel: () => undefined,
-    });
+    };
+    if (phase.groups.length > 0) await carryOut(phase, tools);
     if (decision.owed.length === 0) return { decision, owed: addressesOf(before.left) };
     const { left } = await pay(delivery, pointer.owed, answering);
     await switchPointer(store, { ...pointer, owed: left }, etag);
