@@ -69,13 +69,13 @@ class FolderStore implements ObjectStore {
     this.count("get");
     return this.try(`read ${key}`, async () => {
       const file = await open(this.pathOf(key)).catch(orNothing);
-      const facts = await file?.stat({ bigint: false });
+      // Of the file that was opened, and not of one that has taken its place since: a condition is made of it.
+      const facts = await file?.stat();
       if (!file || !facts?.isFile()) {
         await file?.close();
         return undefined;
       }
-      const exact = await this.stat(key);
-      return { size: facts.size, etag: toEtag(exact ?? facts), headers: {}, body: file.createReadStream() };
+      return { size: facts.size, etag: toEtag(facts), headers: {}, body: file.createReadStream() };
     });
   }
 
@@ -246,12 +246,14 @@ class FolderStore implements ObjectStore {
         if (condition && !holds(condition, standing))
           throw new StoreError("precondition", "another state was expected", { action });
         await raiseTime(part, standing);
+        // It is the same file under its new name, where somebody else's may stand a moment later.
+        const facts = await stat(part);
         if (condition && "ifAbsent" in condition) {
           // Fails where somebody else was faster, on whatever machine.
           await link(part, path);
           await rm(part, { force: true });
         } else await rename(part, path);
-        return stat(path);
+        return facts;
       };
       const facts = condition ? await withLock(join(this.root, LOCK), put) : await put();
       await flush(dirname(path)).catch(() => undefined);
