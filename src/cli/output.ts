@@ -10,6 +10,13 @@ export function printOutput(args: Arguments, terminal: Terminal, toText: () => s
   else writeFileSync(resolve(terminal.folder, file), terminal.redact(toText()));
 }
 
+/** The same for a result that has a machine-readable form: `--format json`. */
+export function printResult(args: Arguments, terminal: Terminal, result: object, toText: () => string): void {
+  printOutput(args, terminal, () =>
+    text(args, "format") === "json" ? `${JSON.stringify(result)}\n` : toText(),
+  );
+}
+
 /** A summary in Markdown goes to the end of the file that was named, or of the one that the CI service names. */
 export function appendSummary(args: Arguments, terminal: Terminal, toMarkdown: () => string): void {
   const file = text(args, "summary") ?? terminal.ci?.summaryFile;

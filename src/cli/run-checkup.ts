@@ -1,11 +1,10 @@
 import { existsSync } from "node:fs";
 import { relative } from "node:path";
 import { systemNetwork } from "../adapters/network/system-network.ts";
-import type { CheckupResult } from "../core/checkup/result.ts";
 import type { Target } from "../settings/destination.ts";
 import { checkUp } from "../workflows/checkup.ts";
 import { isSet, text, type Arguments } from "./command.ts";
-import { printOutput } from "./output.ts";
+import { printResult } from "./output.ts";
 import { withDestination } from "./run-delivery.ts";
 import { showCheckup } from "./show/checkup.ts";
 import type { Terminal } from "./terminal.ts";
@@ -26,7 +25,7 @@ export function checkUpDestination(args: Arguments, terminal: Terminal): Promise
         onStage: stage.show,
       });
       stage.end();
-      print(result, args, terminal);
+      printResult(args, terminal, result, () => showCheckup(result, terminal));
       return result.links.some(({ state }) => state === "broken") ? 1 : 0;
     } finally {
       stage.end();
@@ -84,10 +83,4 @@ function describeSource(target: Target, environment: NodeJS.ProcessEnv): string 
   return token === undefined || token === ""
     ? "a shared profile, or what this machine is given"
     : "a web identity";
-}
-
-function print(result: CheckupResult, args: Arguments, terminal: Terminal): void {
-  printOutput(args, terminal, () =>
-    text(args, "format") === "json" ? `${JSON.stringify(result)}\n` : showCheckup(result, terminal),
-  );
 }

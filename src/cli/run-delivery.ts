@@ -11,7 +11,7 @@ import { askYes } from "./ask.ts";
 import { readQueue } from "./options.ts";
 import type { Delivery } from "../workflows/delivery.ts";
 import { isSet, list, text, type Arguments } from "./command.ts";
-import { appendSummary, printOutput } from "./output.ts";
+import { appendSummary, printResult } from "./output.ts";
 import { showComparison, showDelivery } from "./show/delivery.ts";
 import { explainStoreError } from "./show/failure.ts";
 import { createProgress } from "./show/progress.ts";
@@ -130,17 +130,6 @@ function close({ source, store, site, edges }: Delivery): void {
   store.close();
   site?.close();
   for (const edge of edges) edge.close();
-}
-
-function printResult(
-  args: Arguments,
-  terminal: Terminal,
-  result: DeliveryResult,
-  toText: () => string,
-): void {
-  printOutput(args, terminal, () =>
-    text(args, "format") === "json" ? `${JSON.stringify(result)}\n` : toText(),
-  );
 }
 
 async function confirmDelivery(

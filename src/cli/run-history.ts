@@ -19,9 +19,9 @@ import {
   takeAwayHold,
 } from "../workflows/releases.ts";
 import { askYes } from "./ask.ts";
-import { isSet, list, text, type Arguments } from "./command.ts";
+import { isSet, list, type Arguments } from "./command.ts";
 import { readQueue } from "./options.ts";
-import { printOutput } from "./output.ts";
+import { printResult } from "./output.ts";
 import { withDestination } from "./run-delivery.ts";
 import {
   showHoldResult,
@@ -45,12 +45,12 @@ export async function lookAtReleases(args: Arguments, terminal: Terminal): Promi
     if (first === undefined) {
       const { pointer, waybills } = await listReleases(delivery);
       const result = toReleaseList(destination, pointer, waybills);
-      print(args, terminal, result, () => showReleaseList(result, terminal, delivery.clock.now()));
+      printResult(args, terminal, result, () => showReleaseList(result, terminal, delivery.clock.now()));
     } else if (second === undefined) {
       const { pointer } = await listReleases(delivery);
       const result = toOneRelease(destination, await readRelease(delivery, first), pointer.release);
       const options = { all: isSet(args, "all"), now: delivery.clock.now() };
-      print(args, terminal, result, () => showOneRelease(result, terminal, options));
+      printResult(args, terminal, result, () => showOneRelease(result, terminal, options));
     } else await printComparison(args, terminal, delivery, [first, second]);
   });
   return 0;
@@ -74,7 +74,9 @@ async function printComparison(
   names: readonly [string, string],
 ): Promise<boolean> {
   const result = toReleaseComparison(delivery.target.destination, await compareReleases(delivery, names));
-  print(args, terminal, result, () => showReleaseComparison(result, terminal, { all: isSet(args, "all") }));
+  printResult(args, terminal, result, () =>
+    showReleaseComparison(result, terminal, { all: isSet(args, "all") }),
+  );
   return result.changes.length > 0;
 }
 
@@ -85,13 +87,13 @@ async function lookAtHoldOf(args: Arguments, terminal: Terminal): Promise<number
     const result = toHoldResult(destination, seen);
     const asText = (): string => showHoldResult(result, terminal, delivery.clock.now());
     if (!isSet(args, "take-hold") || !result.isHeld) {
-      print(args, terminal, result, asText);
+      printResult(args, terminal, result, asText);
       return;
     }
     terminal.say(asText());
     await confirm(args, terminal, `the hold of ${destination} would be taken away`, "Take it away?");
     await takeAwayHold(delivery);
-    print(args, terminal, { ...result, isHeld: false }, () => `the hold of ${destination} is free\n`);
+    printResult(args, terminal, { ...result, isHeld: false }, () => `the hold of ${destination} is free\n`);
   });
   return 0;
 }
@@ -103,7 +105,7 @@ async function repair(args: Arguments, terminal: Terminal): Promise<number> {
     await repairReleases(delivery);
     const { pointer, waybills } = await listReleases(delivery);
     const result = toReleaseList(destination, pointer, waybills);
-    print(args, terminal, result, () => showReleaseList(result, terminal, delivery.clock.now()));
+    printResult(args, terminal, result, () => showReleaseList(result, terminal, delivery.clock.now()));
   });
   return 0;
 }
@@ -137,7 +139,7 @@ export async function pruneDestination(args: Arguments, terminal: Terminal): Pro
     });
     const result = toPruneResult(destination, dryRun, outcome);
     delivery.report({ event: "done", result });
-    print(args, terminal, result, () => show(result));
+    printResult(args, terminal, result, () => show(result));
     return result.owed.length > 0 && !dryRun ? 5 : 0;
   });
 }
@@ -149,9 +151,3 @@ async function confirm(args: Arguments, terminal: Terminal, reason: string, ques
 }
 
 const usage = (reason: string): OperatorError => new OperatorError("usage", { reason, command: "releases" });
-
-function print(args: Arguments, terminal: Terminal, result: object, toText: () => string): void {
-  printOutput(args, terminal, () =>
-    text(args, "format") === "json" ? `${JSON.stringify(result)}\n` : toText(),
-  );
-}

@@ -3,7 +3,7 @@ import { invalidate } from "../workflows/invalidate.ts";
 import { askYes } from "./ask.ts";
 import { isSet, list, text, type Arguments } from "./command.ts";
 import { readQueue } from "./options.ts";
-import { printOutput } from "./output.ts";
+import { printResult } from "./output.ts";
 import { withDestination } from "./run-delivery.ts";
 import { showInvalidateResult } from "./show/invalidation.ts";
 import type { Terminal } from "./terminal.ts";
@@ -28,11 +28,7 @@ export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<n
         : { confirm: () => confirmEverything(delivery.target.destination, terminal) }),
     });
     delivery.report({ event: "done", result });
-    printOutput(args, terminal, () =>
-      text(args, "format") === "json"
-        ? `${JSON.stringify(result)}\n`
-        : showInvalidateResult(result, terminal),
-    );
+    printResult(args, terminal, result, () => showInvalidateResult(result, terminal));
     return result.invalidation.owed.length > 0 ? 5 : 0;
   });
 }

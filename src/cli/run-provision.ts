@@ -8,7 +8,7 @@ import type { Target } from "../settings/destination.ts";
 import { provision } from "../workflows/provision.ts";
 import { askYes } from "./ask.ts";
 import { isSet, list, text, type Arguments } from "./command.ts";
-import { printOutput } from "./output.ts";
+import { printResult } from "./output.ts";
 import { withDestination } from "./run-delivery.ts";
 import { counted } from "./show/numbers.ts";
 import { showProvision } from "./show/provision.ts";
@@ -18,9 +18,7 @@ import { openBucket } from "./wiring.ts";
 /** `provision`. @returns the exit code */
 export function provisionDestination(args: Arguments, terminal: Terminal): Promise<number> {
   const print = (result: ProvisionResult): void => {
-    printOutput(args, terminal, () =>
-      text(args, "format") === "json" ? `${JSON.stringify(result)}\n` : showProvision(result, terminal),
-    );
+    printResult(args, terminal, result, () => showProvision(result, terminal));
   };
   const progress = { written: 0 };
   return withDestination(args, terminal, progress, async (delivery) => {

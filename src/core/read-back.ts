@@ -3,6 +3,7 @@ import { isTree } from "./cover/cover.ts";
 import type { Sha256, UrlPath } from "./model/names.ts";
 import { isPageLike, type Parcel } from "./model/parcel.ts";
 import type { EdgeInvalidation } from "./model/plan.ts";
+import { spread } from "./spread.ts";
 
 /** What an edge must answer with once it has forgotten, and what it may not. Hashes are of decoded content. */
 export interface ReadBack {
@@ -67,12 +68,6 @@ function byAddress(
     for (const address of listAddresses(parcel.key, rules))
       if (wanted.has(address)) found.set(address, parcel);
   return found;
-}
-
-/** At most so many, evenly spaced. */
-function spread<T>(items: readonly T[], most: number): T[] {
-  if (items.length <= most) return [...items];
-  return Array.from({ length: most }, (_, index) => items[Math.floor((index * items.length) / most)] as T);
 }
 
 /**

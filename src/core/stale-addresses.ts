@@ -108,7 +108,7 @@ export const isAnnounced = ({ parcel, listed }: Change): boolean =>
   parcel.role === "worker" && (listed !== undefined || !/manifest/i.test(parcel.key));
 
 /** What pages may name and this delivery has no need to write: it stands, and its addresses can be asked for before pages. */
-export const selectStanding = ({ unchanged }: Pick<Comparison, "unchanged">): readonly Parcel[] =>
+const selectStanding = ({ unchanged }: Pick<Comparison, "unchanged">): readonly Parcel[] =>
   unchanged.filter(({ key, role }) => isAssetLike(role) || (role === "worker" && /manifest/i.test(key)));
 
 /** An asset that an edge owes is paid for before pages are written that may name it. */

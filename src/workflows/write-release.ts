@@ -175,7 +175,7 @@ async function probe({ site, report, store }: Delivery, outlook: Outlook, second
 /** Pages are sent late: whether they are still those that were read is asked before the first of them. */
 function assertBuildUnchanged(source: Delivery["source"], phases: readonly StepPhase[]): void {
   const late = phases
-    .filter(({ name }) => name === "switch" || name === "announce")
+    .filter(({ name }) => name === "switch")
     .flatMap(stepsOf)
     .flatMap((step) => (step.do === "send" ? [step.parcel] : []));
   const path = source.findChanged(late.filter(({ redirectsTo }) => redirectsTo === undefined));

@@ -4,6 +4,7 @@ import type { RecordedParcel } from "../model/parcel.ts";
 import type { Waybill } from "../model/release.ts";
 import { statusOf, type RedirectRule } from "../redirects.ts";
 import { findReleaseDifferences } from "../release-differences.ts";
+import { spread } from "../spread.ts";
 
 /** One address to be asked for, and what must answer there. */
 export type Check =
@@ -104,11 +105,6 @@ function dedupe(checks: readonly Check[]): Check[] {
     if (!found.has(check.address) || isAlias) found.set(check.address, check);
   }
   return [...found.values()].sort((a, b) => byText(a.address, b.address));
-}
-
-function spread<T>(items: readonly T[], most: number): T[] {
-  if (items.length <= most) return [...items];
-  return Array.from({ length: most }, (_, index) => items[Math.floor((index * items.length) / most)] as T);
 }
 
 /** Contents that stood under a key in earlier releases, with the last release that had them. */

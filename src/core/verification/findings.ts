@@ -160,13 +160,10 @@ function findHeldTooLong(
   if (allowed === undefined) return [];
   const age = Number(headers.age ?? "0");
   const left = Number(/;\s*hit\b.*;\s*ttl=(\d+)/.exec(headers["cache-status"] ?? "")?.[1] ?? "0");
-  if (age <= allowed + SLACK_SECONDS && left <= allowed + SLACK_SECONDS) return [];
-  const found = left > allowed + SLACK_SECONDS ? `${left} s more` : `${age} s already`;
+  if (age <= allowed && left <= allowed) return [];
+  const found = left > allowed ? `${left} s more` : `${age} s already`;
   return [symptom("held-too-long", `held for ${allowed} s at most`, found)];
 }
-
-/** Clocks and counting differ by so much. */
-const SLACK_SECONDS = 0;
 
 function judgeMissing(
   { notFound }: Extract<Check, { kind: "missing" }>,
