@@ -79,4 +79,4 @@ sed -i "s#url: .*#url: $(field edge)#; s#endpoint: \"[^\"]*\", serves: website#e
 (cd "$work" && "${rcourier[@]}" deliver --quiet --build "$OLDPWD/demo/builds/1" >/dev/null && curl -s "$(field edge)/news/" "$(field edge)/fleet/" >/dev/null && "${rcourier[@]}" deliver --quiet >/dev/null)
 shot verify verify
 sed -i 's/region:/regoin:/' "$work/courier.yaml" && shot settings-mistake deliver
-TALL=1440 ROWS=74 shot demo demo
+TALL=1560 ROWS=80 shot demo demo
