@@ -1,5 +1,6 @@
 /** The right of the storage protocol that a request needs, by how what was being done begins; the first that fits counts. */
 const RIGHTS: readonly (readonly [begins: string, right: string])[] = [
+  ["list the versions", "s3:ListBucketVersions"],
   ["list", "s3:ListBucket"],
   ["create the bucket", "s3:CreateBucket"],
   ["look at the bucket", "s3:ListBucket, or the bucket is somebody else's"],
@@ -11,6 +12,8 @@ const RIGHTS: readonly (readonly [begins: string, right: string])[] = [
   ["look for unfinished uploads", "s3:ListBucketMultipartUploads"],
   ["read the website", "s3:GetBucketWebsite"],
   ["write the website", "s3:PutBucketWebsite"],
+  ["read a version", "s3:GetObjectVersion"],
+  ["delete versions", "s3:DeleteObjectVersion"],
   ["read", "s3:GetObject (or s3:ListBucket, without which a store hides what is missing)"],
   ["look at", "s3:GetObject (or s3:ListBucket, without which a store hides what is missing)"],
   ["copy", "s3:PutObject, or s3:GetObject for the source"],

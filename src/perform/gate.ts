@@ -8,6 +8,7 @@ export interface WriteGate {
 
 /** The same store, each try of a write begun only while the destination is surely ours (O8). The hold itself and a run's own record pass: neither harms anybody. */
 export function gateWrites(store: ObjectStore, gate: WriteGate): ObjectStore {
+  const { versions } = store;
   const pass = async <T>(call: () => Promise<T>): Promise<T> => {
     await gate.assertOurs?.();
     return call();
@@ -23,7 +24,13 @@ export function gateWrites(store: ObjectStore, gate: WriteGate): ObjectStore {
         ? store.put(key, ...rest)
         : pass(() => store.put(key, ...rest)),
     copy: (...args) => pass(() => store.copy(...args)),
-    remove: (keys) => pass(() => store.remove(keys)),
+    remove: (...args) => pass(() => store.remove(...args)),
+    versions: versions && {
+      list: () => versions.list(),
+      isLocked: () => versions.isLocked(),
+      read: (version) => versions.read(version),
+      remove: (chosen) => pass(() => versions.remove(chosen)),
+    },
     abandonUploads: (keys) => pass(() => store.abandonUploads(keys)),
     isPublic: (key) => store.isPublic(key),
     readWebsite: () => store.readWebsite(),

@@ -8,7 +8,8 @@ import type { DeliveryEvent } from "../ports/reporter.ts";
 import { readText } from "../../test/contracts/object-store.ts";
 import { Pace } from "../core/pace.ts";
 import type { CopyStep } from "../core/model/plan.ts";
-import { carryOut, type PerformTools } from "./carry-out.ts";
+import { carryOut } from "./carry-out.ts";
+import { toConditions, type PerformTools } from "./perform-tools.ts";
 import { askEdges } from "./invalidate.ts";
 import { runPool } from "./pool.ts";
 import { switchPointer } from "./record.ts";
@@ -60,7 +61,7 @@ function failing(
     ...{
       put: (...args) => flaky(() => inner.put(...args)),
       copy: (...args) => flaky(() => inner.copy(...args)),
-      remove: (keys) => flaky(() => inner.remove(keys)),
+      remove: (...args) => flaky(() => inner.remove(...args)),
     },
     ...{
       isPublic: () => inner.isPublic(),
@@ -153,7 +154,7 @@ const conditional = (inner: MemoryStore, kind: StoreErrorKind, takesEffect: bool
     get: (key) => inner.get(key),
     put,
     copy: (...args) => inner.copy(...args),
-    remove: (keys) => inner.remove(keys),
+    remove: (...args) => inner.remove(...args),
     isPublic: () => inner.isPublic(),
     readWebsite: () => inner.readWebsite(),
     writeWebsite: (settings) => inner.writeWebsite(settings),
@@ -226,7 +227,12 @@ test("a copy that the store made of something else is not believed", async () =>
     store,
     clock,
     report: () => undefined,
-    ...{ pace: new Pace(), hasConditions: true, assertGoesOn: () => undefined, findParcel: () => undefined },
+    ...{
+      pace: new Pace(),
+      conditions: toConditions(true),
+      assertGoesOn: () => undefined,
+      findParcel: () => undefined,
+    },
     progress: { written: 0 },
     open: () => content("x"),
   };
@@ -258,7 +264,12 @@ test("a relabelling copy whose answer was lost has changed its own source: read 
   };
   const tools: PerformTools = {
     ...{ store, clock, report: () => undefined, progress: { written: 0 }, open: () => content("x") },
-    ...{ pace: new Pace(), hasConditions: true, assertGoesOn: () => undefined, findParcel: () => undefined },
+    ...{
+      pace: new Pace(),
+      conditions: toConditions(true),
+      assertGoesOn: () => undefined,
+      findParcel: () => undefined,
+    },
   };
   const relabel = (one: CopyStep) =>
     carryOut({ name: "switch", groups: [{ name: "g", steps: [one] }] }, tools);

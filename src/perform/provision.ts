@@ -117,7 +117,10 @@ const toKeys = (run: string): { readonly open: string; readonly own: string } =>
 });
 
 const removeProbes = ({ store, run }: ProvisionTools): Promise<void> =>
-  store.remove(Object.values(toKeys(run))).catch(() => undefined);
+  store.remove(Object.values(toKeys(run))).then(
+    () => undefined,
+    () => undefined,
+  );
 
 async function lookOnce({ store, readers, run }: ProvisionTools): Promise<string | undefined> {
   const { open, own } = toKeys(run);

@@ -1,6 +1,6 @@
 import { decideWaitMs, DEFAULT_RETRIES, toTries } from "../core/retry.ts";
 import type { Clock } from "../ports/clock.ts";
-import { StoreError, type ListPage, type ObjectStore } from "../ports/object-store.ts";
+import { StoreError, type ObjectStore } from "../ports/object-store.ts";
 import type { Reporter } from "../ports/reporter.ts";
 
 export interface RetryTools {
@@ -11,24 +11,31 @@ export interface RetryTools {
   readonly noteThrottled?: () => void;
 }
 
-const TRANSIENT = new Set(["unreachable", "throttled", "server"]);
+const TRANSIENT = new Set(["unreachable", "throttled", "server", "conflict"]);
 
-/** The same store, each call tried again where that can help: never for a refusal, a missing bucket or a failed condition. */
+/** The same store, each call tried again where that can help: never for a refusal, a missing bucket or a failed condition. A conflict (409) is none of these: another write was under way. */
 export function withRetries(store: ObjectStore, tools: RetryTools): ObjectStore {
   const again = <T>(call: () => Promise<T>): Promise<T> => retry(call, tools);
+  const { versions } = store;
   return {
     location: store.location,
     carriesHeaders: store.carriesHeaders,
     abandonUploads: (keys) => again(() => store.abandonUploads(keys)),
-    list: (below) => retriedList(store, below, tools),
+    list: (below) => retriedPages(() => store.list(below), tools),
     head: (key) => again(() => store.head(key)),
     get: (key) => again(() => store.get(key)),
     put: (key, content, headers, condition) => again(() => store.put(key, content, headers, condition)),
-    copy: (from, to, headers) => again(() => store.copy(from, to, headers)),
+    copy: (...args) => again(() => store.copy(...args)),
     isPublic: (key) => again(() => store.isPublic(key)),
     readWebsite: () => again(() => store.readWebsite()),
     writeWebsite: (settings) => again(() => store.writeWebsite(settings)),
-    remove: (keys) => again(() => store.remove(keys)),
+    remove: (...args) => again(() => store.remove(...args)),
+    versions: versions && {
+      list: () => retriedPages(() => versions.list(), tools),
+      isLocked: () => again(() => versions.isLocked()),
+      read: (version) => again(() => versions.read(version)),
+      remove: (chosen) => again(() => versions.remove(chosen)),
+    },
     close: () => {
       store.close();
     },
@@ -36,14 +43,10 @@ export function withRetries(store: ObjectStore, tools: RetryTools): ObjectStore 
 }
 
 /** A list that broke off is read from its beginning: pages that were handed on can't be taken back, so they are held. */
-async function* retriedList(
-  store: ObjectStore,
-  below: string | undefined,
-  tools: RetryTools,
-): AsyncIterable<ListPage> {
+async function* retriedPages<Page>(list: () => AsyncIterable<Page>, tools: RetryTools): AsyncIterable<Page> {
   yield* await retry(async () => {
-    const pages: ListPage[] = [];
-    for await (const page of store.list(below)) pages.push(page);
+    const pages: Page[] = [];
+    for await (const page of list()) pages.push(page);
     return pages;
   }, tools);
 }

@@ -23,12 +23,25 @@ export interface ObjectStore {
   put(key: ObjectKey, content: Content, headers: ObjectHeaders, condition?: Condition): Promise<Written>;
   /** Whether objects keep the headers that they are given. */
   readonly carriesHeaders: boolean;
-  /** Server-side copy; with `headers` they replace those of the source. Fails with `precondition` when the source changed or is gone. */
-  copy(from: CopySource, to: ObjectKey, headers?: ObjectHeaders): Promise<Written>;
+  /**
+   * Server-side copy; with `headers` they replace those of the source. Fails with `precondition` when the source changed or
+   * is gone, or when another state stands at the target than `condition` says. Not every store checks the latter, and some
+   * refuse a right `etag` of an object that was sent in parts.
+   */
+  copy(from: CopySource, to: ObjectKey, headers?: ObjectHeaders, condition?: Condition): Promise<Written>;
   /** Lets go of parts of large objects under these keys that were sent and never put together. @returns how many uploads */
   abandonUploads(keys: ReadonlySet<ObjectKey>): Promise<number>;
-  /** Removes objects; one that is not there counts as removed. */
-  remove(keys: readonly ObjectKey[]): Promise<void>;
+  /**
+   * Removes objects; one that is not there counts as removed.
+   * @param expected ETags that must stand there, by key. Not every store checks them.
+   * @returns keys that were left, since another state stood there
+   */
+  remove(
+    keys: readonly ObjectKey[],
+    expected?: ReadonlyMap<ObjectKey, string>,
+  ): Promise<readonly ObjectKey[]>;
+  /** What a bucket keeps of objects that were overwritten or removed; undefined: this kind of store keeps nothing. */
+  readonly versions?: ObjectVersions | undefined;
   /** Whether anybody may read an object, unsigned. */
   isPublic(key: ObjectKey): Promise<boolean>;
   /** What the bucket's website endpoint is set up to answer with; undefined: it has none. */
@@ -55,6 +68,30 @@ export interface ObjectFacts {
   readonly size: number;
   readonly etag: string;
   readonly headers: ObjectHeaders;
+  /** Of the stored bytes, where the store keeps it: then nothing needs to be read to know them. */
+  readonly hash?: Sha256 | undefined;
+}
+
+/** One version of an object in a bucket that keeps versions. */
+export interface ObjectVersion {
+  readonly key: ObjectKey;
+  readonly id: string;
+  readonly size: number;
+  /** Without quotes. */
+  readonly etag: string;
+  /** Whether it is what stands there now. */
+  readonly isCurrent: boolean;
+}
+
+/** The versions below the prefix. All calls throw `StoreError`; `denied` where this identity may not. */
+export interface ObjectVersions {
+  /** Every version, the current ones too; none where the store does not know the question. */
+  list(): AsyncIterable<readonly ObjectVersion[]>;
+  read(version: ObjectVersion): Promise<ReadObject | undefined>;
+  /** Removes versions for good; one that is not there counts as removed. */
+  remove(versions: readonly ObjectVersion[]): Promise<void>;
+  /** Whether the bucket locks objects: then versions can't be removed before their time. */
+  isLocked(): Promise<boolean>;
 }
 
 export interface ReadObject extends ObjectFacts {
@@ -97,6 +134,8 @@ export type StoreErrorKind =
   | "credentials-refused"
   | "denied"
   | "precondition"
+  /** Another conditional write is under way there: this one was not tried, and can be (409). */
+  | "conflict"
   | "conditions-unsupported"
   /** A kind of request that this store does not know. */
   | "unsupported"

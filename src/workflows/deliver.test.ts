@@ -100,7 +100,7 @@ function dyingStore(store: MemoryStore, dieAt: number, lostAnswer: boolean): Obj
     isPublic: () => store.isPublic(),
     readWebsite: () => store.readWebsite(),
     writeWebsite: (settings) => write(() => store.writeWebsite(settings)),
-    remove: (keys) => write(() => store.remove(keys)),
+    remove: (...args) => write(() => store.remove(...args)),
     close: () => undefined,
   };
 }

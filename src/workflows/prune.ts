@@ -13,7 +13,8 @@ import {
 import { selectRetained } from "../core/retention.ts";
 import { selectOwed } from "../core/stale-addresses.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
-import { carryOut, type PerformTools } from "../perform/carry-out.ts";
+import { carryOut } from "../perform/carry-out.ts";
+import { toConditions, type PerformTools } from "../perform/perform-tools.ts";
 import { askEdges } from "../perform/invalidate.ts";
 import { switchPointer } from "../perform/record.ts";
 import type { Delivery } from "./delivery.ts";
@@ -60,7 +61,7 @@ export async function prune(delivery: Delivery, options: PruneOptions): Promise<
     const phase = toPrunePhase(decision);
     const tools: PerformTools = {
       ...{ store, clock, report, pace, progress: options.progress },
-      hasConditions: hold.hasConditions,
+      conditions: toConditions(hold.hasConditions),
       open: () => {
         throw new Error("nothing is sent");
       },

@@ -15,7 +15,8 @@ import { judgeProbe, selectProbe } from "../core/probe.ts";
 import type { ReadBackFacts } from "../core/read-back.ts";
 import { selectClearable } from "../core/retention.ts";
 import { readPointer, readWaybill } from "../gather/read-destination.ts";
-import { carryOut, type PerformTools } from "../perform/carry-out.ts";
+import { carryOut } from "../perform/carry-out.ts";
+import { toConditions, type PerformTools } from "../perform/perform-tools.ts";
 import type { HeldDestination } from "../perform/hold.ts";
 import { askEdges } from "../perform/invalidate.ts";
 import { recordImmutableNames, recordOpen, recordWaybill, switchPointer } from "../perform/record.ts";
@@ -130,7 +131,7 @@ function createTools(delivery: Delivery, outlook: Outlook, { hold, progress }: W
   const byKey = new Map(outlook.parcels.map((parcel) => [parcel.key, parcel]));
   return {
     ...{ store, clock, report, progress, pace },
-    hasConditions: hold.hasConditions,
+    conditions: toConditions(hold.hasConditions),
     open: (parcel) => source.open(parcel),
     assertGoesOn: () => {
       interruption.assertGoesOn();

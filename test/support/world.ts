@@ -332,13 +332,13 @@ class DisturbedRun {
           return store.put(key, spoilt, headers, this.without === "the hold fences" ? undefined : condition);
         }, !isUngated(key)),
       copy: (...args) => write(() => store.copy(...args)),
-      remove: (keys) =>
+      remove: (keys, expected) =>
         write(() => {
           // The edge is asked while the removed page still stands, and not again.
           const isSite = keys.some((key) => !isStateKey(key));
           if (isSite && this.without === "removal before invalidation") this.postponed.push(...keys);
-          else return store.remove(keys);
-          return Promise.resolve();
+          else return store.remove(keys, expected);
+          return Promise.resolve([]);
         }),
       abandonUploads: () => store.abandonUploads(),
       isPublic: () => read(() => store.isPublic()),

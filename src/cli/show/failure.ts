@@ -51,6 +51,7 @@ const CODES: Readonly<Record<StoreErrorKind, keyof typeof FAILURES>> = {
   "credentials-refused": "credentials-refused",
   denied: "denied",
   precondition: "store-failed",
+  conflict: "store-failed",
   "conditions-unsupported": "store-failed",
   unsupported: "unsupported",
   "bucket-taken": "bucket-taken",

@@ -93,7 +93,12 @@ class FolderStore implements ObjectStore {
     });
   }
 
-  async copy({ key: from, etag }: CopySource, to: ObjectKey): Promise<Written> {
+  async copy(
+    { key: from, etag }: CopySource,
+    to: ObjectKey,
+    _headers?: ObjectHeaders,
+    condition?: Condition,
+  ): Promise<Written> {
     this.count("copy");
     return this.try(`copy ${from} to ${to}`, async () => {
       const before = await this.stat(from);
@@ -103,7 +108,11 @@ class FolderStore implements ObjectStore {
       if (!isSame(before))
         throw new StoreError("precondition", "the file changed", { action: `copy ${from}` });
       // Without headers there is nothing in a copy onto itself.
-      if (from === to) return { etag: toEtag(before) };
+      if (from === to) {
+        if (condition && !holds(condition, before))
+          throw new StoreError("precondition", "another state was expected", { action: `copy ${from}` });
+        return { etag: toEtag(before) };
+      }
       const part = await this.newPart();
       await copyFile(this.pathOf(from), part);
       if (!isSame(await this.stat(from))) {
@@ -111,19 +120,35 @@ class FolderStore implements ObjectStore {
         throw new StoreError("precondition", "the file changed", { action: `copy ${from}` });
       }
       await flush(part);
-      return this.place(part, this.pathOf(to));
+      return this.place(part, this.pathOf(to), condition);
     });
   }
 
-  async remove(keys: readonly ObjectKey[]): Promise<void> {
+  async remove(
+    keys: readonly ObjectKey[],
+    expected?: ReadonlyMap<ObjectKey, string>,
+  ): Promise<readonly ObjectKey[]> {
     this.count("delete");
+    const left: ObjectKey[] = [];
     for (const key of keys) {
-      await this.try(`remove ${key}`, async () => {
+      const etag = expected?.get(key);
+      const removeFile = async (): Promise<void> => {
         const path = this.pathOf(key);
-        await rm(path, { force: true });
-        await this.removeEmpty(dirname(path));
+        const standing = etag === undefined ? undefined : await this.stat(key);
+        if (standing && toEtag(standing) !== etag) left.push(key);
+        else await rm(path, { force: true });
+      };
+      await this.try(`remove ${key}`, async () => {
+        if (etag === undefined || !(await this.stat(key))) await removeFile();
+        else {
+          // Under the lock of all conditional writes: nothing can come between the look and the removal.
+          await mkdir(dirname(join(this.root, LOCK)), { recursive: true });
+          await withLock(join(this.root, LOCK), removeFile);
+        }
+        if (!left.includes(key)) await this.removeEmpty(dirname(this.pathOf(key)));
       });
     }
+    return left;
   }
 
   abandonUploads(): Promise<number> {

@@ -11,6 +11,8 @@ import {
   type ListPage,
   type ObjectFacts,
   type ObjectStore,
+  type ObjectVersion,
+  type ObjectVersions,
   type ReadObject,
   type Written,
 } from "../../../ports/object-store.ts";
@@ -20,6 +22,20 @@ interface Held extends ObjectFacts {
   readonly modifiedMs: number;
 }
 
+/** How stores differ; each is off unless it is asked for. */
+export interface MemoryTraits {
+  /** ETags are no MD5 and never the same twice, as where a key service encrypts. */
+  readonly opaqueEtags?: boolean;
+  /** From this size on an object counts as sent in parts: its ETag is no MD5, and refused as the condition of a copy. */
+  readonly partsFrom?: number;
+  /** Which writes check what must stand there; absent: all. */
+  readonly checks?: "puts" | "none";
+  /** What is overwritten or removed stays as a version. */
+  readonly keepsVersions?: boolean;
+  /** Versions can't be removed. */
+  readonly locksVersions?: boolean;
+}
+
 /** A store in memory, for tests: `trace` tells every call that had an effect, in order. */
 export class MemoryStore implements ObjectStore {
   readonly location = { endpoint: "memory", bucket: "memory", prefix: "", region: "" };
@@ -27,11 +43,36 @@ export class MemoryStore implements ObjectStore {
   readonly trace: string[] = [];
   private website: WebsiteSettings | undefined;
   private readonly objects = new Map<ObjectKey, Held>();
+  private readonly earlier: (ObjectVersion & { readonly held: Held })[] = [];
+  private writes = 0;
 
   constructor(
     private readonly count: CountRequest = () => undefined,
     private readonly nowMs: () => number = () => 0,
+    private readonly traits: MemoryTraits = {},
   ) {}
+
+  readonly versions: ObjectVersions = {
+    list: () => this.listVersions(),
+    read: (version) => {
+      const held = this.earlier.find(({ key, id }) => key === version.key && id === version.id)?.held;
+      return Promise.resolve(held && { ...held, body: toIterable(held.bytes) });
+    },
+    remove: (versions) => {
+      if (this.traits.locksVersions === true) throw failure("denied", "delete versions");
+      for (const version of versions) {
+        const place = this.earlier.findIndex(({ key, id }) => key === version.key && id === version.id);
+        if (place >= 0) this.earlier.splice(place, 1);
+      }
+      return Promise.resolve();
+    },
+    isLocked: () => Promise.resolve(this.traits.locksVersions === true),
+  };
+
+  private async *listVersions(): AsyncIterable<readonly ObjectVersion[]> {
+    const current = [...this.objects].map(([key, { size, etag }]) => ({ key, id: "now", size, etag, isCurrent: true })); // prettier-ignore
+    yield await Promise.resolve([...this.earlier, ...current]);
+  }
 
   async *list(below = ""): AsyncIterable<ListPage> {
     this.count("list");
@@ -69,21 +110,39 @@ export class MemoryStore implements ObjectStore {
     return this.write(key, bytes, headers, "put");
   }
 
-  async copy({ key: from, etag }: CopySource, to: ObjectKey, headers?: ObjectHeaders): Promise<Written> {
+  async copy(
+    { key: from, etag, freshEtag }: CopySource,
+    to: ObjectKey,
+    headers?: ObjectHeaders,
+    condition?: Condition,
+  ): Promise<Written> {
     this.count("copy");
     const source = this.objects.get(from);
-    if (!source || (etag !== undefined && etag !== source.etag))
+    const isRefused = etag?.includes("-") === true && this.traits.partsFrom !== undefined;
+    if (!source || (etag !== undefined && (etag !== source.etag || isRefused)))
       throw failure("precondition", `copy ${from}`);
-    return Promise.resolve(this.write(to, source.bytes, headers ?? source.headers, "copy"));
+    if (this.traits.checks === undefined) this.assertCondition(to, condition);
+    return Promise.resolve(this.write(to, source.bytes, headers ?? source.headers, "copy", freshEtag));
   }
 
-  async remove(keys: readonly ObjectKey[]): Promise<void> {
+  async remove(
+    keys: readonly ObjectKey[],
+    expected?: ReadonlyMap<ObjectKey, string>,
+  ): Promise<readonly ObjectKey[]> {
     this.count("delete");
+    const left: ObjectKey[] = [];
     for (const key of keys) {
+      const etag = expected?.get(key);
+      const held = this.objects.get(key);
+      if (held && etag !== undefined && etag !== held.etag && this.traits.checks === undefined) {
+        left.push(key);
+        continue;
+      }
       this.trace.push(`remove ${key}`);
+      this.keepVersion(key);
       this.objects.delete(key);
     }
-    return Promise.resolve();
+    return Promise.resolve(left);
   }
 
   readWebsite(): Promise<WebsiteSettings | undefined> {
@@ -114,18 +173,41 @@ export class MemoryStore implements ObjectStore {
     else this.objects.set(key, this.toHeld(new TextEncoder().encode(text), headers));
   }
 
-  private write(key: ObjectKey, bytes: Uint8Array, headers: ObjectHeaders, verb: string): Written {
+  private write(
+    key: ObjectKey,
+    bytes: Uint8Array,
+    headers: ObjectHeaders,
+    verb: string,
+    freshEtag = false,
+  ): Written {
     this.trace.push(`${verb} ${key}`);
-    const held = this.toHeld(bytes, headers);
+    this.keepVersion(key);
+    const held = this.toHeld(bytes, headers, freshEtag);
     this.objects.set(key, held);
     return { etag: held.etag };
   }
 
-  private toHeld(bytes: Uint8Array, headers: ObjectHeaders): Held {
+  private keepVersion(key: ObjectKey): void {
+    const held = this.objects.get(key);
+    if (!held || this.traits.keepsVersions !== true) return;
+    const { size, etag } = held;
+    this.earlier.push({ key, id: `version-${this.earlier.length + 1}`, size, etag, isCurrent: false, held });
+  }
+
+  /** An object that was put together from one part has the MD5 of its MD5, and the number of its parts. */
+  private toHeld(bytes: Uint8Array, headers: ObjectHeaders, isFresh = false): Held {
+    const md5 = createHash("md5").update(bytes).digest();
+    const ofParts = (): string => `${createHash("md5").update(md5).digest("hex")}-1`;
+    const { partsFrom = Infinity, opaqueEtags } = this.traits;
+    this.writes += 1;
     return {
       bytes,
       size: bytes.length,
-      etag: createHash("md5").update(bytes).digest("hex"),
+      etag: opaqueEtags
+        ? createHash("md5").update(`write ${this.writes}`).digest("hex")
+        : isFresh || bytes.length >= partsFrom
+          ? ofParts()
+          : md5.toString("hex"),
       headers,
       modifiedMs: this.nowMs(),
     };
@@ -133,13 +215,13 @@ export class MemoryStore implements ObjectStore {
 
   private assertCondition(key: ObjectKey, condition: Condition | undefined): void {
     const standing = this.objects.get(key)?.etag;
-    if (condition === undefined) return;
+    if (condition === undefined || this.traits.checks === "none") return;
     const holds = "ifAbsent" in condition ? standing === undefined : standing === condition.ifEtag;
     if (!holds) throw failure("precondition", `write ${key}`);
   }
 }
 
-const failure = (kind: "integrity" | "precondition" | "other", action: string): StoreError =>
+const failure = (kind: "integrity" | "precondition" | "denied", action: string): StoreError =>
   new StoreError(kind, kind, { action });
 
 async function readAll(body: ReturnType<Content["open"]>): Promise<Uint8Array> {

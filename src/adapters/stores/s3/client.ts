@@ -94,7 +94,13 @@ function signPayloadHash(client: S3Client): void {
   client.middlewareStack.add(
     (next, context) => (call) => {
       const hash = context.payloadHash as string | undefined;
-      if (hash !== undefined) (call.request as Wire).headers["x-amz-content-sha256"] = hash;
+      if (hash === undefined) return next(call);
+      const { headers } = call.request as Wire;
+      headers["x-amz-content-sha256"] = hash;
+      // Kept with the object, where the store can: it tells the bytes where an ETag is no MD5 (encrypted by a key service),
+      // and a bucket that locks its objects takes none without it. Parts would have to announce theirs beforehand.
+      if (context.commandName === "PutObjectCommand")
+        headers["x-amz-checksum-sha256"] = Buffer.from(hash, "hex").toString("base64");
       return next(call);
     },
     { step: "build", name: "signPayloadHash", priority: "low" },

@@ -25,7 +25,8 @@ const KINDS: Readonly<Record<string, StoreErrorKind>> = {
   AccessDenied: "denied",
   AllAccessDisabled: "denied",
   PreconditionFailed: "precondition",
-  ConditionalRequestConflict: "precondition",
+  ConditionalRequestConflict: "conflict",
+  OperationAborted: "conflict",
   NotImplemented: "conditions-unsupported",
   XAmzContentSHA256Mismatch: "integrity",
   BadDigest: "integrity",
@@ -80,7 +81,8 @@ function toKindByStatus(status: number | undefined): StoreErrorKind {
   if (status === undefined) return "other";
   if (status === 301) return "wrong-region";
   if (status === 401 || status === 403) return "denied";
-  if (status === 412 || status === 409) return "precondition";
+  if (status === 412) return "precondition";
+  if (status === 409) return "conflict";
   if (status === 429 || status === 503) return "throttled";
   if (status === 501) return "conditions-unsupported";
   return status >= 500 ? "server" : "other";

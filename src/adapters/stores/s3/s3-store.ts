@@ -9,10 +9,11 @@ import {
   ListObjectsV2Command,
   PutBucketWebsiteCommand,
   PutObjectCommand,
+  type HeadObjectCommandOutput,
   type S3Client,
   type _Object,
 } from "@aws-sdk/client-s3";
-import type { ObjectKey } from "../../../core/model/names.ts";
+import type { ObjectKey, Sha256 } from "../../../core/model/names.ts";
 import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
 import {
@@ -24,6 +25,7 @@ import {
   type ListPage,
   type ObjectFacts,
   type ObjectStore,
+  type ObjectVersions,
   type ReadObject,
   type StoreLocation,
   type Written,
@@ -32,6 +34,7 @@ import { fromWebsite, toWebsite } from "./website.ts";
 import { createAnonymousClient, createClient, type S3Settings } from "./client.ts";
 import { fromParameters, toParameters, unquoted } from "./headers.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
+import { createVersions } from "./versions.ts";
 import {
   abandonUploads,
   copyInParts,
@@ -56,6 +59,7 @@ class S3Store implements ObjectStore {
   private bulkDelete = true;
   /** Stores that can't copy a part get plain copies. */
   private partCopies = true;
+  readonly versions: ObjectVersions;
 
   constructor(
     private readonly settings: S3Settings,
@@ -64,6 +68,7 @@ class S3Store implements ObjectStore {
   ) {
     const { bucket, prefix, region, endpoint } = settings;
     this.location = { bucket, prefix, region: region ?? "", endpoint: endpoint ?? "its default address" };
+    this.versions = createVersions(settings, client, count);
   }
 
   async *list(below = ""): AsyncIterable<ListPage> {
@@ -91,15 +96,23 @@ class S3Store implements ObjectStore {
 
   async head(key: ObjectKey): Promise<ObjectFacts | undefined> {
     this.count("head");
-    return this.orNothing(`look at ${key}`, async () => {
-      const found = await this.client.send(new HeadObjectCommand(this.address(key)));
-      return { size: found.ContentLength ?? 0, etag: unquoted(found.ETag), headers: fromParameters(found) };
+    return this.orNothing(`look at ${key}`, key, async () => {
+      const found = await this.client.send(
+        new HeadObjectCommand({ ...this.address(key), ChecksumMode: "ENABLED" }),
+      );
+      const hash = toHash(found);
+      return {
+        size: found.ContentLength ?? 0,
+        etag: unquoted(found.ETag),
+        headers: fromParameters(found),
+        ...(hash === undefined ? {} : { hash }),
+      };
     });
   }
 
   async get(key: ObjectKey): Promise<ReadObject | undefined> {
     this.count("get");
-    return this.orNothing(`read ${key}`, async () => {
+    return this.orNothing(`read ${key}`, key, async () => {
       const found = await this.client.send(new GetObjectCommand(this.address(key)));
       const body = guardBody(found.Body as Readable, `read ${key}`, this.settings);
       return {
@@ -119,7 +132,7 @@ class S3Store implements ObjectStore {
   ): Promise<Written> {
     if (content.size >= MULTIPART_BYTES) return this.putInParts(key, content, headers, condition);
     this.count("put");
-    return this.try(`write ${key}`, async () => {
+    return this.tryConditional(`write ${key}`, condition, async () => {
       const body = content.open();
       const written = await this.client.send(
         new PutObjectCommand({
@@ -142,14 +155,19 @@ class S3Store implements ObjectStore {
     headers: ObjectHeaders,
     condition?: Condition,
   ): Promise<Written> {
-    const etag = await this.try(`write ${key}`, () =>
+    const etag = await this.tryConditional(`write ${key}`, condition, () =>
       sendInParts(this.uploadTo(key), content, toParameters(headers), toConditions(condition)),
     );
     // Some stores put the parts together and say no ETag.
     return { etag: unquoted(etag) || ((await this.head(key))?.etag ?? "") };
   }
 
-  async copy(from: CopySource, to: ObjectKey, headers?: ObjectHeaders): Promise<Written> {
+  async copy(
+    from: CopySource,
+    to: ObjectKey,
+    headers?: ObjectHeaders,
+    condition?: Condition,
+  ): Promise<Written> {
     const source = `${this.location.bucket}/${this.location.prefix}${from.key}`;
     const wanted = {
       CopySource: encodeURIComponent(source).replace(/%2F/g, "/"),
@@ -157,15 +175,17 @@ class S3Store implements ObjectStore {
     };
     const isLarge = (from.size ?? 0) > LARGEST_COPY;
     if (isLarge || (from.freshEtag === true && this.partCopies)) {
-      const copied = await this.copyInParts({ ...wanted, size: from.size ?? 0 }, from.key, to, headers);
+      const source = { ...wanted, key: from.key, size: from.size ?? 0 };
+      const copied = await this.copyInParts(source, to, headers, condition);
       if (copied) return copied;
     }
     this.count("copy");
-    return this.tryCopy(`copy ${from.key} to ${to}`, async () => {
+    return this.tryCopy(`copy ${from.key} to ${to}`, from.key, async () => {
       const copied = await this.client.send(
         new CopyObjectCommand({
           ...this.address(to),
           ...wanted,
+          ...toConditions(condition),
           ...(headers
             ? { MetadataDirective: "REPLACE", ...toParameters(headers) }
             : { MetadataDirective: "COPY" }),
@@ -177,15 +197,15 @@ class S3Store implements ObjectStore {
 
   /** Undefined where this store can't: then a plain copy must do. */
   private async copyInParts(
-    source: Parameters<typeof copyInParts>[1],
-    from: ObjectKey,
+    { key: from, ...source }: Parameters<typeof copyInParts>[1] & { readonly key: ObjectKey },
     to: ObjectKey,
     headers: ObjectHeaders | undefined,
+    condition: Condition | undefined,
   ): Promise<Written | undefined> {
     const labels = headers ?? (await this.head(from))?.headers ?? {};
     try {
-      const etag = await this.tryCopy(`copy ${from} to ${to}`, () =>
-        copyInParts(this.uploadTo(to), source, toParameters(labels)),
+      const etag = await this.tryCopy(`copy ${from} to ${to}`, from, () =>
+        copyInParts(this.uploadTo(to), source, toParameters(labels), toConditions(condition)),
       );
       return { etag: unquoted(etag) || ((await this.head(to))?.etag ?? "") };
     } catch (error) {
@@ -207,14 +227,19 @@ class S3Store implements ObjectStore {
     return { client: this.client, count: this.count, address: this.address(key) };
   }
 
-  async remove(keys: readonly ObjectKey[]): Promise<void> {
+  async remove(
+    keys: readonly ObjectKey[],
+    expected?: ReadonlyMap<ObjectKey, string>,
+  ): Promise<readonly ObjectKey[]> {
+    const left: ObjectKey[] = [];
     for (let start = 0; start < keys.length; start += DELETE_BATCH)
-      await this.removeBatch(keys.slice(start, start + DELETE_BATCH));
+      left.push(...(await this.removeBatch(keys.slice(start, start + DELETE_BATCH), expected)));
+    return left;
   }
 
   async readWebsite(): Promise<WebsiteSettings | undefined> {
     this.count("get");
-    return this.orNothing("read the website settings", async () =>
+    return this.orNothing("read the website settings", undefined, async () =>
       toWebsite(await this.client.send(new GetBucketWebsiteCommand(this.bucket))),
     );
   }
@@ -245,38 +270,65 @@ class S3Store implements ObjectStore {
     this.client.destroy();
   }
 
-  private async removeBatch(keys: readonly ObjectKey[]): Promise<void> {
+  private async removeBatch(
+    keys: readonly ObjectKey[],
+    expected: ReadonlyMap<ObjectKey, string> | undefined,
+  ): Promise<readonly ObjectKey[]> {
     if (this.bulkDelete && keys.length > 1) {
       try {
-        return await this.removeInBulk(keys);
+        return await this.removeInBulk(keys, expected);
       } catch (error) {
-        // Refused as such, not for a right: this store may have single deletes only.
-        if (!(error instanceof StoreError) || error.kind !== "other") throw error;
+        // Refused as such, not for a right: this store may have single deletes only, or none with ETags.
+        if (!(error instanceof StoreError) || !["other", "conditions-unsupported"].includes(error.kind))
+          throw error;
+        if (expected) return this.removeBatch(keys, undefined);
         this.bulkDelete = false;
       }
     }
-    for (const key of keys) {
-      this.count("delete");
-      await this.try(`remove ${key}`, () => this.client.send(new DeleteObjectCommand(this.address(key))));
+    const left: ObjectKey[] = [];
+    for (const key of keys) if (!(await this.removeOne(key, expected?.get(key)))) left.push(key);
+    return left;
+  }
+
+  /** @returns whether it is gone */
+  private async removeOne(key: ObjectKey, etag: string | undefined): Promise<boolean> {
+    this.count("delete");
+    try {
+      await this.client.send(
+        new DeleteObjectCommand({ ...this.address(key), ...(etag === undefined ? {} : { IfMatch: etag }) }),
+      );
+      return true;
+    } catch (error) {
+      if (isNotFound(error)) return true;
+      const failure = toStoreError(error, `remove ${key}`, this.settings);
+      if (failure.kind === "precondition" && etag !== undefined) return false;
+      if (failure.kind === "conditions-unsupported" && etag !== undefined)
+        return this.removeOne(key, undefined);
+      throw failure;
     }
   }
 
-  private async removeInBulk(keys: readonly ObjectKey[]): Promise<void> {
+  private async removeInBulk(
+    keys: readonly ObjectKey[],
+    expected: ReadonlyMap<ObjectKey, string> | undefined,
+  ): Promise<readonly ObjectKey[]> {
     this.count("delete");
     const action = `remove ${keys.length} objects`;
-    const objects = keys.map((key) => ({ Key: this.location.prefix + key }));
+    const { prefix } = this.location;
+    const objects = keys.map((key) => ({ Key: prefix + key, ETag: expected?.get(key) }));
     const answer = await this.try(action, () =>
       this.client.send(
         new DeleteObjectsCommand({ ...this.bucket, Delete: { Objects: objects, Quiet: true } }),
       ),
     );
-    const [failed] = answer.Errors ?? [];
-    if (failed)
-      throw toStoreError(
-        { name: failed.Code, message: failed.Message },
-        `remove ${failed.Key ?? "an object"}`,
-        this.settings,
-      );
+    const left: ObjectKey[] = [];
+    for (const { Key = "", Code, Message } of answer.Errors ?? []) {
+      if (Code === "NoSuchKey") continue;
+      const failure = toStoreError({ name: Code, message: Message }, `remove ${Key}`, this.settings);
+      if (failure.kind !== "precondition" || !expected) throw failure;
+      left.push(Key.slice(prefix.length));
+    }
+    return left;
   }
 
   private get bucket(): { Bucket: string } {
@@ -288,10 +340,32 @@ class S3Store implements ObjectStore {
   }
 
   /** A copy whose source is gone, as one whose source changed. */
-  private async tryCopy<T>(action: string, call: () => Promise<T>): Promise<T> {
-    const copied = await this.orNothing(action, call);
+  private async tryCopy<T>(action: string, from: ObjectKey, call: () => Promise<T>): Promise<T> {
+    const copied = await this.orNothing(action, from, call);
     if (copied !== undefined) return copied;
     throw new StoreError("precondition", "what was to be copied is gone", { action, status: 404 });
+  }
+
+  /** A write over an object that is gone: stores answer 404 to its `If-Match`, which is a failed condition all the same. */
+  private tryConditional<T>(
+    action: string,
+    condition: Condition | undefined,
+    call: () => Promise<T>,
+  ): Promise<T> {
+    return this.try(action, async () => {
+      try {
+        return await call();
+      } catch (error) {
+        const isGone = condition && "ifEtag" in condition && (error as Error).name === "NoSuchKey";
+        if (!isGone) throw error;
+        throw new StoreError(
+          "precondition",
+          "what was to be written over is gone",
+          { action, status: 404 },
+          error,
+        );
+      }
+    });
   }
 
   private async try<T>(action: string, call: () => Promise<T>): Promise<T> {
@@ -302,14 +376,46 @@ class S3Store implements ObjectStore {
     }
   }
 
-  private async orNothing<T>(action: string, call: () => Promise<T>): Promise<T | undefined> {
+  /** @param key what may be missing; undefined: no object */
+  private async orNothing<T>(
+    action: string,
+    key: ObjectKey | undefined,
+    call: () => Promise<T>,
+  ): Promise<T | undefined> {
     try {
       return await call();
     } catch (error) {
       if (isNotFound(error)) return undefined;
-      throw toStoreError(error, action, this.settings);
+      const failure = toStoreError(error, action, this.settings);
+      if (failure.kind === "denied" && key !== undefined && (await this.isMissing(key))) return undefined;
+      throw failure;
     }
   }
+
+  /**
+   * Whoever may list only below a prefix is told 'denied' of what is missing, since the question names no prefix: the list
+   * tells. Where that is denied too, nobody can say.
+   */
+  private async isMissing(key: ObjectKey): Promise<boolean> {
+    const Prefix = this.location.prefix + key;
+    this.count("list");
+    try {
+      const page = await this.client.send(
+        new ListObjectsV2Command({ ...this.bucket, Prefix, EncodingType: "url", MaxKeys: 1 }),
+      );
+      return !(page.Contents ?? []).some(
+        (object) => toListed(object, this.location.prefix, page.EncodingType === "url").key === key,
+      );
+    } catch {
+      return false;
+    }
+  }
+}
+
+/** The SHA-256 of the whole object, where the store keeps one and it is not made of those of parts. */
+function toHash({ ChecksumSHA256: sum, ChecksumType: type }: HeadObjectCommandOutput): Sha256 | undefined {
+  const isWhole = sum !== undefined && type !== "COMPOSITE" && !sum.includes("-");
+  return isWhole ? Buffer.from(sum, "base64").toString("hex") : undefined;
 }
 
 function toListed(
