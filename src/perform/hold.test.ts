@@ -2,6 +2,7 @@ import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import { STILL } from "../../test/support/memory-build.ts";
 import { StoreError, type Condition, type ObjectStore } from "../ports/object-store.ts";
 import { takeHold, type HoldTools } from "./hold.ts";
+import { withRetries } from "./retry.ts";
 
 let nowMs = 0;
 beforeEach(() => {
@@ -82,6 +83,9 @@ test("a dead process on the same machine blocks nobody", async () => {
   await takeHold(toolsOf(store, "second", { machine }), NOW);
 });
 
+/** Everything that was begun on the side has ended. */
+const settled = (): Promise<void> => new Promise((done) => setImmediate(done));
+
 /** The same store with other puts. */
 const withPut = (inner: MemoryStore, put: ObjectStore["put"]): ObjectStore =>
   new Proxy<ObjectStore>(inner, {
@@ -149,4 +153,130 @@ test("a bucket in which conditions worked, and then do not, keeps nobody waiting
   expect(second.hasConditions).toBe(false);
   await expect(takeHold(toolsOf(store, "third"), NOW)).rejects.toMatchObject({ code: "held" });
   await second.assertOurs();
+});
+
+test("a renewal that was refused is no renewal: the run stops before its next write, whoever comes", async () => {
+  const inner = open();
+  let refuses = false;
+  const store = withPut(inner, (key, content, headers, condition) =>
+    refuses
+      ? Promise.reject(new StoreError("precondition", "412", { action: "write" }))
+      : inner.put(key, content, headers, condition),
+  );
+  const first = await takeHold(toolsOf(store, "first"), NOW);
+  refuses = true;
+  for (let step = 0; step < 3; step++) {
+    nowMs += 11_000;
+    const asserted = await first.assertOurs().then(
+      () => "ours",
+      (error: unknown) => (error as { code: string }).code,
+    );
+    await settled();
+    // Half a lease after the last renewal that the store has confirmed, and no later.
+    expect([step, asserted]).toEqual([step, step === 0 ? "ours" : "hold-lost"]);
+  }
+  expect((await takeHold(toolsOf(inner, "second"), NOW)).hasConditions).toBe(true);
+});
+
+test("a renewal whose answer was lost counts from when it was begun; a late one of before counts for nothing", async () => {
+  const inner = open();
+  let behave: "well" | "lost answer" | "late" = "well";
+  const late: (() => Promise<unknown>)[] = [];
+  const store = withPut(inner, async (...args) => {
+    if (behave === "well") return inner.put(...args);
+    if (behave === "lost answer") await inner.put(...args);
+    else late.push(() => inner.put(...args));
+    throw new StoreError(behave === "late" ? "unreachable" : "precondition", "lost", { action: "write" });
+  });
+  const first = await takeHold(toolsOf(store, "first"), NOW);
+  behave = "lost answer";
+  nowMs += 16_000;
+  await first.assertOurs();
+  // This one reaches the store only later, when the machine has slept for longer than a lease.
+  behave = "late";
+  nowMs += 11_000;
+  await first.assertOurs();
+  await settled();
+  await late[0]?.();
+  behave = "well";
+  nowMs += 60_000;
+  await first.assertOurs();
+  await expect(takeHold(toolsOf(inner, "second"), NOW)).rejects.toMatchObject({ code: "held" });
+});
+
+test("a machine that slept while a renewal was under way has its hold still, where nobody else came", async () => {
+  const inner = open();
+  let wake = (): void => undefined;
+  let sleeps = false;
+  const store = withPut(inner, async (...args) => {
+    const written = await inner.put(...args);
+    if (sleeps) await new Promise<void>((done) => (wake = done));
+    return written;
+  });
+  const first = await takeHold(toolsOf(store, "first"), NOW);
+  sleeps = true;
+  nowMs += 11_000;
+  await first.assertOurs();
+  await settled();
+  sleeps = false;
+  nowMs += 120_000;
+  const asserted = first.assertOurs();
+  wake();
+  await asserted;
+  await expect(takeHold(toolsOf(inner, "second"), NOW)).rejects.toMatchObject({ code: "held" });
+});
+
+test("a run that is killed while it tries conditions out leaves no word that they are checked", async () => {
+  const inner = open();
+  let puts = 0;
+  const ignoring = withPut(inner, (key, content, headers) => {
+    puts += 1;
+    // Killed right after the write that a store which checks conditions would have refused.
+    return puts > 2 ? new Promise<never>(() => undefined) : inner.put(key, content, headers);
+  });
+  void takeHold(toolsOf(ignoring, "first"), NOW);
+  while (puts < 2) await settled();
+  nowMs += 60_000;
+  const store = withPut(inner, (key, content, headers) => inner.put(key, content, headers));
+  expect((await takeHold(toolsOf(store, "second"), NOW)).hasConditions).toBe(false);
+});
+
+test("two that try out a store which ignores conditions at the same moment see each other: one has it", async () => {
+  const inner = open();
+  const store = withPut(inner, (key, content, headers) => inner.put(key, content, headers));
+  // Both have looked before either has written, and each goes on only while the other waits.
+  const ends = await Promise.allSettled([
+    takeHold(toolsOf(store, "first"), NOW),
+    takeHold(toolsOf(store, "second"), NOW),
+  ]);
+  expect(ends.map(({ status }) => status).sort()).toEqual(["fulfilled", "rejected"]);
+});
+
+test("a conflict with another write that is under way is tried again, and is no word on conditions", async () => {
+  const inner = open();
+  let conflicts = 3;
+  const busy = withPut(inner, (...args) => {
+    conflicts -= 1;
+    return conflicts >= 0
+      ? Promise.reject(new StoreError("conflict", "409", { action: "write" }))
+      : inner.put(...args);
+  });
+  const store = withRetries(busy, { clock, report: () => undefined, countRetry: () => undefined });
+  const first = await takeHold(toolsOf(store, "first"), NOW);
+  expect(first.hasConditions).toBe(true);
+  await expect(takeHold(toolsOf(inner, "second"), NOW)).rejects.toMatchObject({ code: "held" });
+});
+
+test("one refusal of a condition that holds, with nothing changed, is tried once more before conditions are given up", async () => {
+  const inner = open();
+  const before = await takeHold(toolsOf(inner, "before"), NOW);
+  await before.letGo();
+  let refusals = 1;
+  const store = withPut(inner, (...args) => {
+    refusals -= 1;
+    return refusals >= 0
+      ? Promise.reject(new StoreError("precondition", "412", { action: "write" }))
+      : inner.put(...args);
+  });
+  expect((await takeHold(toolsOf(store, "first"), NOW)).hasConditions).toBe(true);
 });

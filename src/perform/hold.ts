@@ -146,46 +146,66 @@ async function tryToTake(
     conditions: seen?.hold?.conditions === true ? true : undefined,
     isReleased: false,
   };
-  const renewed = readClocks(clock);
-  try {
-    const condition: Condition = seen ? { ifEtag: seen.etag } : { ifAbsent: true };
-    const { etag } = await putHold(store, hold, condition);
-    if (hold.conditions === true) return { hold, etag, renewed };
-    return await findOutConditions(store, { hold, etag, renewed });
-  } catch (error) {
-    if (!(error instanceof StoreError)) throw error;
-    if (error.kind === "conditions-unsupported") return takeUnconditionally(tools, hold);
-    if (error.kind !== "precondition") throw error;
-    // Never believed alone: the answer to our own success may have been lost.
-    const standing = await lookAtHold(store);
-    if (standing?.hold?.run === run) return findOutConditions(store, { hold, etag: standing.etag, renewed });
-    // Nothing has changed, and yet it was refused: a bucket that keeps versions may refuse every condition.
-    return standing?.etag === seen?.etag ? takeUnconditionally(tools, hold) : undefined;
+  const condition: Condition = seen ? { ifEtag: seen.etag } : { ifAbsent: true };
+  for (let tries = 1; ; tries++) {
+    const renewed = readClocks(clock);
+    const written = await putIf(store, hold, condition);
+    if (written === "unsupported") return takeUnconditionally(tools, hold);
+    const standing = written === "refused" ? await lookAtHold(store) : undefined;
+    // A refusal is never believed alone: the answer to our own success may have been lost.
+    const own = written === "refused" ? (standing?.hold?.run === run ? standing : undefined) : written;
+    if (own) {
+      const taken = { hold, etag: own.etag, renewed };
+      return hold.conditions === true && written !== "refused" ? taken : findOutConditions(tools, taken);
+    }
+    if (standing?.etag !== seen?.etag) return undefined;
+    // Nothing has changed, and yet it was refused, twice: a bucket that keeps versions may refuse every condition.
+    if (tries >= TRIES) return takeUnconditionally(tools, hold);
+    await clock.sleep(TRY_MS);
   }
 }
 
-/** Found out once for a destination: a condition that can't hold must be refused, and one that holds must not be. */
-async function findOutConditions(store: ObjectStore, taken: TakenHold): Promise<TakenHold> {
+/** How often a condition that holds is refused before it counts as one that can't be checked. */
+const TRIES = 2;
+const TRY_MS = 200;
+
+/**
+ * Found out once for a destination: a condition that can't hold must be refused, and one that holds must not be. That the
+ * store checks conditions is written down with the next renewal only, when both were tried: a run that dies in between must
+ * not leave a word that nobody has proved.
+ */
+async function findOutConditions(tools: HoldTools, taken: TakenHold): Promise<TakenHold | undefined> {
+  const { store, run } = tools;
   const { hold } = taken;
-  const withAnswer = async (condition: Condition): Promise<Written | undefined> => {
-    try {
-      return await putHold(store, { ...hold, conditions: true, renewal: hold.renewal + 1 }, condition);
-    } catch (error) {
-      if (isRefusal(error)) return undefined;
-      throw error;
-    }
-  };
-  const impossible = await withAnswer({ ifEtag: "0123456789abcdef0123456789abcdef" });
-  if (impossible) return { ...taken, hold: { ...hold, conditions: false }, etag: impossible.etag };
-  const accepted = (await withAnswer({ ifEtag: taken.etag })) ?? (await findOwnSuccess(store, taken));
-  if (!accepted) return { ...taken, hold: { ...hold, conditions: false } };
-  return { ...taken, hold: { ...hold, conditions: true, renewal: hold.renewal + 1 }, etag: accepted.etag };
+  const next = { ...hold, conditions: undefined, renewal: hold.renewal + 1 };
+  const impossible = await putIf(store, next, { ifEtag: "0123456789abcdef0123456789abcdef" });
+  // It was written over whatever stood there, which may have been another run's by then.
+  if (typeof impossible === "object")
+    return waitForOthers(tools, { ...taken, hold: next, etag: impossible.etag });
+  const accepted = await putIf(store, next, { ifEtag: taken.etag });
+  if (typeof accepted === "object") return { ...taken, hold: toChecked(next), etag: accepted.etag };
+  const standing = await lookAtHold(store);
+  if (standing?.hold?.run !== run) return undefined;
+  // The answer to a write that took effect may have been lost.
+  if (standing.etag !== taken.etag) return { ...taken, hold: toChecked(next), etag: standing.etag };
+  return takeUnconditionally(tools, hold);
 }
 
-/** The answer to a write that took effect may have been lost. */
-async function findOwnSuccess(store: ObjectStore, { hold, etag }: TakenHold): Promise<Written | undefined> {
-  const standing = await lookAtHold(store);
-  return standing && standing.etag !== etag && standing.hold?.run === hold.run ? standing : undefined;
+const toChecked = (hold: Hold): Hold => ({ ...hold, conditions: true });
+
+/** Writes the hold under a condition, and tells apart what may come of that. */
+async function putIf(
+  store: ObjectStore,
+  hold: Hold,
+  condition: Condition,
+): Promise<Written | "refused" | "unsupported"> {
+  try {
+    return await putHold(store, hold, condition);
+  } catch (error) {
+    if (isRefusal(error)) return "refused";
+    if (error instanceof StoreError && error.kind === "conditions-unsupported") return "unsupported";
+    throw error;
+  }
 }
 
 const isRefusal = (error: unknown): boolean => error instanceof StoreError && error.kind === "precondition";
@@ -196,16 +216,25 @@ const NOTICE_MS = 2000;
 /** The next best on a store that checks no conditions: write, wait, and see whether another run has done the same. */
 async function takeUnconditionally(tools: HoldTools, hold: Hold): Promise<TakenHold | undefined> {
   const { store, clock } = tools;
-  const own = { ...hold, conditions: false };
   const renewed = readClocks(clock);
-  const { etag } = await putHold(store, own);
-  await clock.sleep(NOTICE_MS);
-  const standing = await lookAtHold(store);
-  return standing?.hold?.run === hold.run ? { hold: own, etag, renewed } : undefined;
+  const { etag } = await putHold(store, { ...hold, conditions: false });
+  return waitForOthers(tools, { hold, etag, renewed });
+}
+
+/** Undefined: another run has written over it meanwhile, and has it now. */
+async function waitForOthers(
+  tools: HoldTools,
+  { hold, ...taken }: TakenHold,
+): Promise<TakenHold | undefined> {
+  await tools.clock.sleep(NOTICE_MS);
+  const standing = await lookAtHold(tools.store);
+  if (standing?.hold?.run !== hold.run) return undefined;
+  return { ...taken, hold: { ...hold, conditions: false }, etag: standing.etag };
 }
 
 class OwnHold implements HeldDestination {
   private lost = false;
+  private renewal: number;
   private renewing: Promise<void> | undefined;
   private readonly stopRenewing: () => void;
 
@@ -215,6 +244,7 @@ class OwnHold implements HeldDestination {
     readonly before: HeldDestination["before"],
   ) {
     const { leaseSeconds } = tools;
+    this.renewal = taken.hold.renewal;
     // A run that only reads or waits for an edge must keep its hold too.
     this.stopRenewing = tools.clock.every((leaseSeconds * 1000) / 3, () => {
       this.renew().catch(() => undefined);
@@ -226,14 +256,23 @@ class OwnHold implements HeldDestination {
   }
 
   async assertOurs(): Promise<void> {
-    const { clock, leaseSeconds } = this.tools;
-    if (!this.lost && isRenewalDue(this.taken.renewed, readClocks(clock), leaseSeconds)) {
-      if (isSurelyOurs(this.taken.renewed, readClocks(clock), leaseSeconds))
-        void this.renew().catch(() => undefined);
-      else await this.renew();
+    if (!this.lost && isRenewalDue(this.taken.renewed, this.now(), this.tools.leaseSeconds)) {
+      if (this.isSure()) void this.renew().catch(() => undefined);
+      else {
+        // One that was under way when the machine fell asleep tells of the time before.
+        await this.renewing?.catch(() => undefined);
+        if (!this.lost && !this.isSure()) await this.renew();
+      }
     }
-    if (this.lost || !isSurelyOurs(this.taken.renewed, readClocks(clock), leaseSeconds))
-      throw new OperatorError("hold-lost");
+    if (this.lost || !this.isSure()) throw new OperatorError("hold-lost");
+  }
+
+  private now(): ClockReading {
+    return readClocks(this.tools.clock);
+  }
+
+  private isSure(): boolean {
+    return isSurelyOurs(this.taken.renewed, this.now(), this.tools.leaseSeconds);
   }
 
   async letGo(): Promise<void> {
@@ -244,7 +283,7 @@ class OwnHold implements HeldDestination {
     try {
       await putHold(
         this.tools.store,
-        { ...hold, isReleased: true, renewal: hold.renewal + 1 },
+        { ...hold, isReleased: true, renewal: this.renewal + 1 },
         this.hasConditions ? { ifEtag: etag } : undefined,
       );
     } catch (error) {
@@ -262,22 +301,32 @@ class OwnHold implements HeldDestination {
 
   private async renewOnce(): Promise<void> {
     const { store, clock, run } = this.tools;
-    const hold = { ...this.taken.hold, renewal: this.taken.hold.renewal + 1 };
-    const renewed = readClocks(clock);
-    try {
+    for (let tries = 1; tries <= TRIES; tries++) {
+      // Each try has a number of its own: one that reaches the store late is not taken for this one.
+      this.renewal += 1;
+      const hold = { ...this.taken.hold, renewal: this.renewal };
+      const renewed = readClocks(clock);
       if (!this.hasConditions && (await lookAtHold(store))?.hold?.run !== run) {
         this.lost = true;
         return;
       }
       const condition = this.hasConditions ? { ifEtag: this.taken.etag } : undefined;
-      const { etag } = await putHold(store, hold, condition);
-      this.taken = { hold, etag, renewed };
-    } catch (error) {
-      if (!(error instanceof StoreError) || error.kind !== "precondition") throw error;
+      try {
+        const { etag } = await putHold(store, hold, condition);
+        this.taken = { hold, etag, renewed };
+        return;
+      } catch (error) {
+        if (!isRefusal(error)) throw error;
+      }
       const standing = await lookAtHold(store);
-      if (standing?.hold?.run === run && !standing.hold.isReleased)
-        this.taken = { hold: standing.hold, etag: standing.etag, renewed };
-      else this.lost = true;
+      if (standing?.hold?.run !== run || standing.hold.isReleased) {
+        this.lost = true;
+        return;
+      }
+      // Only what was just written is a renewal; an earlier one that came late is gone over by the next.
+      const isOwn = standing.hold.renewal === this.renewal;
+      this.taken = { ...this.taken, ...(isOwn && { hold, renewed }), etag: standing.etag };
+      if (isOwn) return;
     }
   }
 }

@@ -50,25 +50,30 @@ export async function switchPointer(
   const content = toContent(Buffer.from(toPointerText(pointer)));
   const condition: Condition = expectedEtag === undefined ? { ifAbsent: true } : { ifEtag: expectedEtag };
   const headers = { ...STATE_HEADERS, "content-type": "application/json" };
-  try {
-    return await store.put(POINTER_KEY, content, headers, condition);
-  } catch (error) {
-    if (!(error instanceof StoreError)) throw error;
-    if (error.kind === "conditions-unsupported")
-      return switchUnconditionally(store, content, headers, expectedEtag);
-    if (error.kind !== "precondition") throw error;
-    const standing = await readStanding(store);
-    if (standing && standing.text === toPointerText(pointer)) return { etag: standing.etag };
-    // Refused although nothing has changed: a bucket that keeps versions may refuse every condition.
-    if (standing?.etag === expectedEtag) return switchUnconditionally(store, content, headers, expectedEtag);
-    throw new OperatorError(
-      "moved-meanwhile",
-      { release: standing ? parsePointer(standing.text).release : 0 },
-      {},
-      error,
-    );
+  for (let tries = 1; ; tries++) {
+    try {
+      return await store.put(POINTER_KEY, content, headers, condition);
+    } catch (error) {
+      if (!(error instanceof StoreError)) throw error;
+      if (error.kind === "conditions-unsupported") break;
+      if (error.kind !== "precondition") throw error;
+      const standing = await readStanding(store);
+      if (standing && standing.text === toPointerText(pointer)) return { etag: standing.etag };
+      if (standing?.etag !== expectedEtag) throw toMoved(standing, error);
+      // Refused although nothing has changed, twice: a bucket that keeps versions may refuse every condition.
+      if (tries >= TRIES) break;
+    }
   }
+  return switchUnconditionally(store, content, headers, expectedEtag);
 }
+
+/** How often a condition that holds is refused before it counts as one that can't be checked. */
+const TRIES = 2;
+
+const toMoved = (standing: { readonly text: string } | undefined, cause?: StoreError): OperatorError =>
+  standing
+    ? new OperatorError("moved-meanwhile", { release: parsePointer(standing.text).release }, {}, cause)
+    : new OperatorError("changed-meanwhile", { key: POINTER_KEY }, {}, cause);
 
 /** The next best on a store that checks no conditions: look right before the write. */
 async function switchUnconditionally(
@@ -78,11 +83,7 @@ async function switchUnconditionally(
   expectedEtag?: string,
 ): Promise<Written> {
   const standing = await readStanding(store);
-  if (standing?.etag !== expectedEtag) {
-    throw new OperatorError("moved-meanwhile", {
-      release: standing ? parsePointer(standing.text).release : 0,
-    });
-  }
+  if (standing?.etag !== expectedEtag) throw toMoved(standing);
   return store.put(POINTER_KEY, content, headers);
 }
 
