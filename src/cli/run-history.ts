@@ -123,7 +123,7 @@ export async function pruneDestination(args: Arguments, terminal: Terminal): Pro
       foreign: isSet(args, "foreign"),
       queueSeconds: readQueue(args),
       confirm: async (decision: PruneDecision) => {
-        const planned = toPruneResult(destination, true, { decision, owed: [] });
+        const planned = toPruneResult(destination, true, { decision, owed: [], versions: 0 });
         const asked = planned.removed.filter(({ why }) => why === "foreign" || why === "forgotten");
         if (planned.removed.length === 0 || (asked.length === 0 && !delivery.target.ask)) return;
         if (!isSet(args, "yes")) terminal.say(show(planned));

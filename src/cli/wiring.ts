@@ -67,12 +67,14 @@ export async function wireDestination(
   { report, interruption }: RunTools,
 ): Promise<Delivery> {
   // Which folder the build is in does not matter here.
-  const target = readTarget({ build: ".", ...args }, terminal);
+  const chosen = readTarget({ build: ".", ...args }, terminal);
+  // What is written down passes the same door as what is printed.
+  const { redact } = terminal;
+  const target = { ...chosen, site: redact(chosen.site) };
   const requests = Object.fromEntries(REQUEST_KINDS.map((kind) => [kind, 0])) as Record<RequestKind, number>;
   const gate: WriteGate = { assertOurs: undefined };
   const pace = new Pace();
-  const note = text(args, "note");
-  const commit = text(args, "commit");
+  const [note, commit] = [text(args, "note"), text(args, "commit")];
   const sequence = readSequence(text(args, "sequence"));
   const allowed = readAllowed(list(args, "allow"));
   const store = gateWrites(await openStore(target, (kind) => (requests[kind] += 1)), gate);
@@ -97,9 +99,9 @@ export async function wireDestination(
     allowed,
     run: createRunName(),
     author: {
-      by: userInfo().username,
-      ...(commit === undefined ? {} : { commit }),
-      ...(note === undefined ? {} : { note }),
+      by: redact(userInfo().username),
+      ...(commit === undefined ? {} : { commit: redact(commit) }),
+      ...(note === undefined ? {} : { note: redact(note) }),
       ...(sequence === undefined ? {} : { sequence }),
     },
   };

@@ -6,9 +6,15 @@ import { decideParcels, type Build, type ExplainedParcel, type ParcelRules } fro
 import { findBuildProblems } from "./build-check.ts";
 import { findFileNameProblems, findNameProblems } from "./names-check.ts";
 import { byText } from "./model/names.ts";
+import type { Role } from "./model/parcel.ts";
 import type { RoutingRule } from "./model/website.ts";
 import type { Problem } from "./problems.ts";
-import { buildReferenceGraph, findReferenceProblems, type ReferenceGraph } from "./reference-graph.ts";
+import {
+  buildReferenceGraph,
+  findReferenceProblems,
+  selectLoadedByPages,
+  type ReferenceGraph,
+} from "./reference-graph.ts";
 import { decideRedirects, followRedirect, type RedirectRule } from "./redirects.ts";
 import type { EarlierFile } from "./roles.ts";
 
@@ -53,6 +59,7 @@ export function analyseBuild(
       followRedirect(rules.redirects, `/${address.slice(rules.addresses.basePath.length)}`) !== undefined,
   };
   const graph = buildReferenceGraph(facts);
+  const loaded = selectLoadedByPages(graph);
   const { aliases, problems: aliasProblems } = decideAliases({
     parcels,
     graph,
@@ -78,11 +85,18 @@ export function analyseBuild(
     ...findSourceMaps(build),
     ...findOldBuild(build),
     ...findPinned(graph, parcels),
+    ...findMetadataProblems(parcels),
     ...findReused(parcels, earlier),
   ];
-  const all = [...parcels, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
+  const marked = parcels.map((parcel) =>
+    WAITING.has(parcel.role) && loaded.has(parcel.key) ? { ...parcel, isLoaded: true as const } : parcel,
+  );
+  const all = [...marked, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
   return { parcels: all, graph, routing: redirects.routing, problems: sortProblems(problems) };
 }
+
+/** Roles that are written after pages where no page loads them. */
+const WAITING: ReadonlySet<Role> = new Set<Role>(["worker", "document"]);
 
 /** What the destination is known to have had under each key; what stands counts before what only once stood. */
 const toEarlier = (state: DestinationState): Map<string, EarlierFile> =>
@@ -160,6 +174,39 @@ function findPinned({ references }: ReferenceGraph, parcels: readonly ExplainedP
         line,
         message,
         hint: "give it a name that carries its hash",
+      },
+    ];
+  });
+}
+
+/** What stores take of metadata for one object, in bytes of UTF-8: names without their prefix, and values. */
+const MOST_METADATA = 2048;
+const METADATA_PREFIX = "x-amz-meta-";
+
+/** Stores refuse an object with more, in the middle of a delivery. */
+function findMetadataProblems(parcels: readonly ExplainedParcel[]): Problem[] {
+  const encoder = new TextEncoder();
+  const bytesOf = (text: string): number => encoder.encode(text).length;
+  const measured = new Map<ExplainedParcel["headers"], number>();
+  const measure = (headers: ExplainedParcel["headers"]): number => {
+    const own = Object.entries(headers).filter(([name]) => name.startsWith(METADATA_PREFIX));
+    return own.reduce(
+      (sum, [name, value]) => sum + bytesOf(name.slice(METADATA_PREFIX.length)) + bytesOf(value),
+      0,
+    );
+  };
+  return parcels.flatMap(({ key, headers }): Problem[] => {
+    const size = measured.get(headers) ?? measure(headers);
+    measured.set(headers, size);
+    if (size <= MOST_METADATA) return [];
+    const message = `its metadata (${METADATA_PREFIX}…) has ${size} bytes; stores take ${MOST_METADATA}`;
+    return [
+      {
+        code: "too-much-metadata",
+        severity: "error",
+        path: key,
+        message,
+        hint: "shorten it in the settings (headers)",
       },
     ];
   });

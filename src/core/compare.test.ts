@@ -177,7 +177,7 @@ test("what a run that died had begun is ours: looked at, told from what others d
 });
 
 test("headers are looked at where something was written later than the records, or may have been; bytes are believed", () => {
-  const records = { key: ".courier/current.json", size: 1, etag: "p", modifiedMs: 100 };
+  const records = { key: ".courier/releases/3-r.ndjson.gz", size: 1, etag: "p", modifiedMs: 100 };
   const later = state({ listing: [{ ...listed("x"), modifiedMs: 101 }, records] });
   expect(compareParcels([parcel("x")], later).unlabelled).toEqual([{ key: "x", hash: hash("a") }]);
   const changed = compareParcels([parcel("x")], later, new Map([["x", probe("a", { expires: "0" })]]));

@@ -7,13 +7,14 @@ import type { EdgeNeeds } from "./model/edge.ts";
 import { openKey, type ObjectKey, type UrlPath } from "./model/names.ts";
 import { isAssetLike, type RecordedParcel } from "./model/parcel.ts";
 import type { Plan } from "./model/plan.ts";
-import type { DestinationState, RetainedRelease, Waybill } from "./model/release.ts";
+import { isSameRelease, type DestinationState, type RetainedRelease, type Waybill } from "./model/release.ts";
 import type { RoutingRule } from "./model/website.ts";
 import { findOrderViolations } from "./order.ts";
 import type { Analysis } from "./analysis.ts";
 import { longestPageFreshness } from "./parcels.ts";
 import { listOwed, selectUnrecorded, toOwed } from "./owed.ts";
 import { planDelivery } from "./plan.ts";
+import { selectLoadedByPages } from "./reference-graph.ts";
 import { listed, placeOf, type Problem } from "./problems.ts";
 import { selectExpiredState, selectNeededContents, selectRetained, type RetentionRule } from "./retention.ts";
 import { isAnnounced, selectInvalidations, type Invalidations } from "./stale-addresses.ts";
@@ -66,7 +67,8 @@ export interface DeliveryDecision {
 export function selectNeededWaybills(state: DestinationState, retention: RetentionRule): RetainedRelease[] {
   const stay = selectRetained(state, nextRelease(state), retention);
   const records = state.listing.filter(({ key }) => key.startsWith(".courier/releases/")).length;
-  return records > stay.length ? stay.filter(({ release }) => release !== state.pointer?.release) : [];
+  const { pointer } = state;
+  return records > stay.length ? stay.filter((release) => !(pointer && isSameRelease(release, pointer))) : [];
 }
 
 const nextRelease = (state: DestinationState): number => (state.pointer?.release ?? 0) + 1;
@@ -90,7 +92,11 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const owed = toOwed([...edges.unmaskings, ...edges.invalidations, ...edges.lateInvalidations], state);
   const plan = planDelivery({ release, state, comparison, keepsPrevious, expired, ...edges, owed });
 
-  const violations = findOrderViolations(plan, { ...facts, parcels, keepsPrevious, spared });
+  const loaded = new Set([
+    ...selectLoadedByPages(facts.analysis.graph),
+    ...parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key),
+  ]);
+  const violations = findOrderViolations(plan, { ...facts, parcels, keepsPrevious, loaded, spared });
   if (violations.length > 0)
     throw new Error(
       `the plan breaks an order invariant: ${listed(violations.map(({ invariant, message }) => `${invariant} ${message}`))}`,
@@ -138,8 +144,10 @@ function findUnknownAnswered({ state, addresses }: DeliveryFacts): EarlierAnswer
   return { kind: "object", cacheControl: entry.headers["cache-control"] };
 }
 
+/** A run that died may have written its rules already: then they are written anew, whatever the record says. */
 function findNewRouting({ analysis, state }: DeliveryFacts): readonly RoutingRule[] | undefined {
   const before = state.waybill?.routing ?? [];
+  if (selectUnrecorded(state).some(({ website }) => website !== undefined)) return analysis.routing;
   return JSON.stringify(before) === JSON.stringify(analysis.routing) ? undefined : analysis.routing;
 }
 
@@ -149,7 +157,8 @@ function toTrees(
   newRouting: readonly RoutingRule[] | undefined,
 ): UrlPath[] {
   if (!newRouting) return [];
-  const prefixes = [...(state.waybill?.routing ?? []), ...newRouting].map(({ prefix }) =>
+  const left = selectUnrecorded(state).flatMap(({ website }) => website?.rules ?? []);
+  const prefixes = [...(state.waybill?.routing ?? []), ...left, ...newRouting].map(({ prefix }) =>
     prefix.slice(bucketPrefix.length),
   );
   return [...new Set(prefixes)].map((prefix) => `${addresses.basePath}${encodeKey(prefix)}*`);
@@ -207,6 +216,7 @@ function selectExpired(
   if (olderWaybills.length + current.length !== retained.length) return [...assets, ...ended];
   const needed = selectNeededContents([...current, ...olderWaybills]);
   for (const { storedHash } of originals) needed.add(storedHash);
+  for (const { website } of selectUnrecorded(state)) for (const hash of website?.kept ?? []) needed.add(hash);
   for (const change of comparison.changes) if (isAnnounced(change)) needed.add(change.parcel.storedHash);
   return [...assets, ...selectExpiredState(state, retained, needed), ...ended];
 }

@@ -189,6 +189,16 @@ export const FAILURES = {
       "release {release} can't be put back whole: contents are neither in the vault nor anywhere else\n{keys}",
     hint: "nothing was written; rcourier releases shows the others",
   },
+  "versions-locked": {
+    exit: 3,
+    message: "the bucket locks its objects: versions that hold what is to be forgotten would stay",
+    hint: "deliver a build without it, so that visitors get it no longer, and replace what it gave away; forget it when the lock has ended. Nothing was written",
+  },
+  "versions-denied": {
+    exit: 7,
+    message: "{action}: not allowed, and the bucket keeps versions that hold what is to be forgotten",
+    hint: "make the same call with an identity that may remove versions ({right}); the delivering one should not, or versions protect from nothing; {written}",
+  },
   "bucket-taken": {
     exit: 1,
     message: "{action}: the name {bucket} is somebody else's at {endpoint}",

@@ -1,4 +1,5 @@
 import type { Comparison } from "./compare.ts";
+import { selectForgotten } from "./forgotten.ts";
 import { isAssetLike } from "./model/parcel.ts";
 import type { DestinationState } from "./model/release.ts";
 import { listed, type Problem } from "./problems.ts";
@@ -31,6 +32,7 @@ export const GUARD_CODES = [
   "missing-asset",
   "case-clash",
   "unfit-name",
+  "too-much-metadata",
   "bare-breaks-references",
   "redirect-loop",
   "redirect-unplaced",
@@ -99,7 +101,7 @@ function findOlder({ state, sequence }: GuardFacts): Problem | undefined {
 
 /** What was removed for good would be delivered again. */
 function findForgotten({ state, comparison }: GuardFacts): Problem[] {
-  const forgotten = new Set(state.pointer?.forgotten);
+  const forgotten = selectForgotten(state);
   return comparison.changes
     .filter(({ parcel }) => forgotten.has(parcel.storedHash))
     .map(({ parcel }) => ({

@@ -103,11 +103,13 @@ export const pruneResultSchema = z.strictObject({
   /** Objects that are not ours and stay. */
   foreign: z.array(z.string()),
   owed: z.array(z.string()),
+  /** How many versions went that the bucket had kept of forgotten contents. */
+  versions: count,
 });
 export type PruneResult = z.infer<typeof pruneResultSchema>;
 
 function toRelease(waybill: Waybill, current: number): z.infer<typeof releaseSchema> {
-  const { parcels, standing: _, routing: _routing, site: _site, ...facts } = waybill;
+  const { parcels, standing: _, routing: _routing, keptSettings: _kept, site: _site, ...facts } = waybill;
   const built = parcels.filter(
     ({ aliasOf, redirectsTo }) => aliasOf === undefined && redirectsTo === undefined,
   );
@@ -164,7 +166,11 @@ export function toHoldResult(destination: string, seen: { hold: Hold | undefined
 export function toPruneResult(
   destination: string,
   dryRun: boolean,
-  { decision, owed }: { readonly decision: PruneDecision; readonly owed: readonly string[] },
+  {
+    decision,
+    owed,
+    versions,
+  }: { readonly decision: PruneDecision; readonly owed: readonly string[]; readonly versions: number },
 ): PruneResult {
   const going = new Set(decision.removals.map(({ key }) => key));
   return {
@@ -176,5 +182,6 @@ export function toPruneResult(
     retained: decision.retained.map(({ release }) => release),
     foreign: decision.foreign.filter((key) => !going.has(key)),
     owed: [...owed],
+    versions,
   };
 }

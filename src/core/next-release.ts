@@ -4,6 +4,7 @@ import type { DeliveryDecision } from "./delivery.ts";
 import { byText, type ObjectKey, type Sha256 } from "./model/names.ts";
 import { isAssetLike, type Parcel, type RecordedParcel } from "./model/parcel.ts";
 import { phaseOf, stepsOf, targetOf } from "./model/plan.ts";
+import { selectUnrecorded } from "./owed.ts";
 import type { DestinationState, OpenDelivery, Pointer, RetainedRelease, Waybill } from "./model/release.ts";
 
 export interface NextReleaseFacts {
@@ -19,6 +20,8 @@ export interface NextReleaseFacts {
   readonly analysis: Pick<Analysis, "routing">;
   readonly state: DestinationState;
   readonly decision: DeliveryDecision;
+  /** Settings of the website endpoint that this run writes over, by the hash of what the vault gets of them. */
+  readonly keptSettings: readonly Sha256[];
 }
 
 /**
@@ -37,6 +40,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     role,
     aliasOf,
     redirectsTo,
+    isLoaded,
   }: Parcel): RecordedParcel => {
     const etag = etags.get(key) ?? unchanged.get(key);
     return {
@@ -44,8 +48,10 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
       ...(etag === undefined ? {} : { etag }),
       ...(aliasOf === undefined ? {} : { aliasOf }),
       ...(redirectsTo === undefined ? {} : { redirectsTo }),
+      ...(isLoaded === undefined ? {} : { isLoaded }),
     };
   };
+  const kept = allKept(facts);
   const previous = state.waybill?.release ?? 0;
   return {
     site: facts.site,
@@ -59,6 +65,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(facts.sequence === undefined ? {} : { sequence: facts.sequence }),
     ...(facts.redelivers === undefined ? {} : { redelivers: facts.redelivers }),
     ...(facts.analysis.routing.length === 0 ? {} : { routing: facts.analysis.routing }),
+    ...(kept.length === 0 ? {} : { keptSettings: kept }),
     parcels: parcels.map(toRecorded),
     // Those that this very delivery clears are still listed: it may die before it gets there.
     standing: decision.comparison.stale
@@ -95,20 +102,49 @@ export function toPointer(
   };
 }
 
-/** What a run writes down before its first write: what it will write, and what will be owed from then on (O9). */
-export function toOpenDelivery({ site, run, at, by, decision }: NextReleaseFacts): OpenDelivery {
+/** What this run and those that died before it have written over, of the website's settings. */
+const allKept = ({ keptSettings, state }: Pick<NextReleaseFacts, "keptSettings" | "state">): Sha256[] => [
+  ...new Set([...keptSettings, ...selectUnrecorded(state).flatMap(({ website }) => website?.kept ?? [])]),
+];
+
+/**
+ * What a run writes down before its first write: what it will write, and what will be owed from then on (O9). It takes over
+ * what runs that died have left in theirs, so that one record tells all, however often a run fails.
+ */
+export function toOpenDelivery(facts: NextReleaseFacts): OpenDelivery {
+  const { site, run, at, by, decision, state } = facts;
   const { plan, originals } = decision;
+  const left = selectUnrecorded(state);
   const written = plan.phases
     .filter(({ name }) => name !== "keep" && name !== "clear")
     .flatMap(stepsOf)
     .filter((step) => step.do !== "remove")
     .map(targetOf);
   const parcels = new Map(decision.comparison.changes.map(({ parcel }) => [parcel.key, parcel]));
+  const own = written.flatMap((key) => parcels.get(key) ?? []);
+  const rules = [...left.flatMap(({ website }) => website?.rules ?? []), ...(decision.newRouting ?? [])];
+  const isWebsite = decision.newRouting !== undefined || left.some(({ website }) => website !== undefined);
   return {
     ...{ site, run, release: plan.release, at, by, originals, owed: plan.owed },
-    parcels: written.flatMap((key) => parcels.get(key) ?? []),
+    parcels: distinct([...own, ...left.flatMap((open) => open.parcels)]),
+    ...(isWebsite && {
+      website: {
+        rules: [...new Map(rules.map((rule) => [JSON.stringify(rule), rule])).values()],
+        kept: allKept(facts),
+      },
+    }),
   };
 }
+
+/** Each key with each of its contents and labels once. */
+const distinct = (parcels: readonly Parcel[]): Parcel[] => [
+  ...new Map(
+    parcels.map((parcel) => [
+      `${parcel.key}\n${parcel.storedHash}\n${JSON.stringify(parcel.headers)}`,
+      parcel,
+    ]),
+  ).values(),
+];
 
 /** Release 0: what others had put where this tool has written since, to be put back on demand. */
 export function toReleaseZero(

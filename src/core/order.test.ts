@@ -93,6 +93,7 @@ interface Other {
   readonly owed?: readonly string[];
   readonly parcels?: readonly Parcel[];
   readonly listing?: readonly ListedObject[];
+  readonly loaded?: readonly string[];
   /** What a run that died has left as it should be. */
   readonly left?: Parcel;
 }
@@ -130,6 +131,7 @@ const violationsOf = (phases: Phases, other: Other = {}): string[] => {
       ? { ...comparison, unchanged: [other.left], unrecorded: [other.left.key] }
       : comparison,
     keepsPrevious: true,
+    loaded: new Set(other.loaded),
     parcels,
     addresses: ADDRESSES,
     edges: [{ name: "near" }],

@@ -19,6 +19,8 @@ export interface OrderFacts {
   readonly parcels: readonly Parcel[];
   readonly addresses: AddressRules;
   readonly edges: readonly { readonly name: string }[];
+  /** What pages load, by the build's references; empty where nothing is known of them. */
+  readonly loaded: ReadonlySet<ObjectKey>;
   /** Addresses that an edge can't hold, by edge. */
   readonly spared?: ReadonlyMap<string, ReadonlySet<string>>;
 }
@@ -31,9 +33,9 @@ export function findOrderViolations(plan: Plan, facts: OrderFacts): OrderViolati
   const steps = turns.flatMap(({ phase, steps: all }, turn) => all.map((step) => ({ step, phase, turn })));
   return [
     ...(facts.keepsPrevious ? findUnkept(steps, facts.state, facts.comparison) : []),
-    ...findEarlyPages(steps),
+    ...findEarlyPages(steps, facts),
     ...findMasked(plan, facts),
-    ...findEarlyEntry(steps),
+    ...findEarlyEntry(steps, facts),
     ...findUnwritten(steps, facts),
     ...findEarlyInvalidations(steps, plan, facts),
     ...findEarlyPruning(steps, facts.comparison),
@@ -77,9 +79,14 @@ function findUnkept(
   });
 }
 
-/** O2: a page is written only when every asset is there. */
-function findEarlyPages(steps: readonly PlacedStep[]): OrderViolation[] {
-  const assets = steps.filter(({ step }) => isAssetLike(roleOf(step) ?? "page"));
+/** O2: a page is written only when every asset is there, and whatever else pages load. */
+function findEarlyPages(steps: readonly PlacedStep[], { loaded }: OrderFacts): OrderViolation[] {
+  const assets = steps.filter(
+    ({ step }) =>
+      !isPage(step) &&
+      step.do !== "remove" &&
+      (isAssetLike(roleOf(step) ?? "page") || loaded.has(targetOf(step))),
+  );
   const lastAsset = assets.reduce((last, { turn }) => Math.max(last, turn), -1);
   return steps
     .filter(({ step, turn }) => isPage(step) && turn <= lastAsset)
@@ -90,7 +97,9 @@ function findEarlyPages(steps: readonly PlacedStep[]): OrderViolation[] {
 function findMasked({ unmaskings }: Plan, { comparison, addresses, edges }: OrderFacts): OrderViolation[] {
   const unrecorded = new Set(comparison.unrecorded);
   if (unrecorded.size === 0) return [];
-  const left = comparison.unchanged.filter(({ key, role }) => unrecorded.has(key) && isAssetLike(role));
+  const left = comparison.unchanged.filter(
+    ({ key, role, isLoaded }) => unrecorded.has(key) && (isAssetLike(role) || isLoaded === true),
+  );
   return edges.flatMap(({ name }) => {
     const asked = new Set(
       unmaskings.filter(({ edge }) => edge === name).flatMap((request) => request.addresses),
@@ -102,7 +111,7 @@ function findMasked({ unmaskings }: Plan, { comparison, addresses, edges }: Orde
 }
 
 /** O3: the entry page is the last page, and workers come after it and after the record. */
-function findEarlyEntry(steps: readonly PlacedStep[]): OrderViolation[] {
+function findEarlyEntry(steps: readonly PlacedStep[], { loaded }: OrderFacts): OrderViolation[] {
   const entry = steps.find(({ step }) => roleOf(step) === "entry")?.turn ?? Infinity;
   return steps.flatMap(({ step, turn, phase }) => {
     if (isPage(step) && roleOf(step) !== "entry" && turn >= entry)
@@ -111,6 +120,7 @@ function findEarlyEntry(steps: readonly PlacedStep[]): OrderViolation[] {
       roleOf(step) === "worker" &&
       phase !== "announce" &&
       !isStateKey(targetOf(step)) &&
+      !loaded.has(targetOf(step)) &&
       !/manifest/i.test(targetOf(step));
     return early
       ? [violation("O3", targetOf(step), "is a worker written before the pages are confirmed")]

@@ -1,4 +1,10 @@
-import { createHeaderDecider, type HeaderDecision, type HeaderRules } from "./headers.ts";
+import {
+  createHeaderDecider,
+  parseBrowserFreshness,
+  parseEdgeFreshness,
+  type HeaderDecision,
+  type HeaderRules,
+} from "./headers.ts";
 import { largest } from "./largest.ts";
 import { byText, type Sha256 } from "./model/names.ts";
 import { isPageLike, type Parcel, type Role } from "./model/parcel.ts";
@@ -87,6 +93,16 @@ function resolveFrom(path: string, url: string): string | undefined {
   }
 }
 
-/** The longest time, in seconds, for which an edge may reuse a page of this build without asking. */
-export const longestPageFreshness = (parcels: readonly ExplainedParcel[]): number =>
-  largest(parcels.filter(({ role }) => isPageLike(role)).map(({ freshness }) => freshness.edge));
+/**
+ * The longest time, in seconds, for which somebody may still show a page of these without asking: an edge, or a browser that
+ * nobody can call it back from. By the headers that it really has, which rules may have written by hand.
+ */
+export const longestPageFreshness = (parcels: readonly Pick<Parcel, "role" | "headers">[]): number =>
+  largest(
+    parcels
+      .filter(({ role }) => isPageLike(role))
+      .flatMap(({ headers: { "cache-control": said } }) => [
+        parseEdgeFreshness(said) ?? 0,
+        parseBrowserFreshness(said) ?? 0,
+      ]),
+  );

@@ -119,10 +119,12 @@ function turnOf(change: Change): Turn {
     case "entry":
       return parcel.aliasOf === undefined ? "entry" : "entry aliases";
     case "document":
-      return /(^|\/)(robots\.txt|[^/]*(sitemap|feed|rss|atom)[^/]*)$/i.test(parcel.key)
+      return parcel.isLoaded !== true &&
+        /(^|\/)(robots\.txt|[^/]*(sitemap|feed|rss|atom)[^/]*)$/i.test(parcel.key)
         ? "sitemaps and feeds"
         : "data";
     case "worker":
+      if (!isAnnounced(change)) return "stable assets";
       return isPolled(parcel.key) ? "workers" : "worker parts";
   }
 }

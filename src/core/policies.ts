@@ -31,6 +31,14 @@ export function toDeliveryPolicy({ bucket, prefix, ownsWebsite, distributions }:
         Action: ["s3:ListBucketMultipartUploads"],
         Resource: [arn],
       },
+      // To see whether a content that is to be forgotten is kept as a version; to remove those is another identity's right.
+      {
+        Sid: "SeeWhatVersionsStand",
+        Effect: "Allow",
+        Action: ["s3:ListBucketVersions"],
+        Resource: [arn],
+        ...below,
+      },
       {
         Sid: "ReadWriteAndRemove",
         Effect: "Allow",

@@ -17,9 +17,10 @@ import type {
   RetainedRelease,
   Waybill,
 } from "./model/release.ts";
+import { selectForgotten } from "./forgotten.ts";
 import { selectUnrecorded } from "./owed.ts";
 import { selectExpiredState, selectNeededContents, selectRetained, type RetentionRule } from "./retention.ts";
-import { recordedByKey } from "./standing.ts";
+import { recordedByKey, toKeptPointer } from "./standing.ts";
 
 export interface PruneFacts {
   readonly state: DestinationState;
@@ -50,6 +51,8 @@ export interface PruneDecision {
   readonly foreign: readonly ObjectKey[];
   /** What edges may hold wrongly once this is done. */
   readonly owed: readonly OwedInvalidation[];
+  /** All contents that are removed for good from now on, where there are new ones. */
+  readonly forgotten: readonly Sha256[];
   /** The pointer while and after it is done. */
   readonly pointer: Pointer;
 }
@@ -65,7 +68,7 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
     ...(isUnended ? [] : stale).map((key) => [key, "stale"] as const),
     ...(facts.foreign ? comparison.foreign : []).map((key) => [key, "foreign"] as const),
     ...selectUnneededState(state, retained, [current, ...older]),
-    ...selectForgotten(state, forget).map((key) => [key, "forgotten"] as const),
+    ...findHolders(state, forget).map((key) => [key, "forgotten"] as const),
   ]);
   const removals = state.listing.flatMap(({ key, etag, size }) => {
     const why = reasons.get(key);
@@ -74,16 +77,11 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
   const answering = removals.filter(({ key, why }) => !isStateKey(key) && why !== "stale");
   const addresses = answering.flatMap(({ key }) => listAddresses(key, facts.addresses)).sort();
   const owed = addresses.length === 0 ? [] : facts.edges.map(({ name }) => ({ edge: name, addresses }));
-  const gone = [...new Set([...(pointer.forgotten ?? []), ...forget])].sort();
   return {
     ...{ retained, removals, owed, foreign: comparison.foreign },
+    forgotten: forget.size === 0 ? [] : [...new Set([...selectForgotten(state), ...forget])].sort(),
     waiting: isUnended ? stale.filter((key) => !reasons.has(key)) : [],
-    pointer: {
-      ...pointer,
-      retained,
-      owed: [...pointer.owed, ...owed],
-      ...(gone.length > 0 && { forgotten: gone }),
-    },
+    pointer: { ...toKeptPointer(pointer, state), retained, owed: [...pointer.owed, ...owed] },
   };
 }
 
@@ -117,7 +115,9 @@ function selectUnneededState(
   const needed = selectNeededContents(waybills);
   const unrecorded = selectUnrecorded(state);
   // A run that died before it had recorded anything may have brought contents there that its successor wants.
-  for (const { originals } of unrecorded) for (const { storedHash } of originals) needed.add(storedHash);
+  for (const { originals, website } of unrecorded)
+    for (const hash of [...originals.map(({ storedHash }) => storedHash), ...(website?.kept ?? [])])
+      needed.add(hash);
   const owing = new Set(unrecorded.map(({ run }) => run));
   const ended = (state.open ?? []).filter(({ run }) => !owing.has(run)).map(({ run }) => openKey(run));
   return [
@@ -129,7 +129,7 @@ function selectUnneededState(
 }
 
 /** Every object that holds such a content: in the vault, and live under any name. */
-function selectForgotten(state: DestinationState, forget: ReadonlySet<Sha256>): ObjectKey[] {
+function findHolders(state: DestinationState, forget: ReadonlySet<Sha256>): ObjectKey[] {
   const recorded = recordedByKey(state);
   const vault = new Set([...forget].map(vaultKey));
   return state.listing
@@ -151,6 +151,32 @@ export function findContentsOf(path: string, waybills: readonly Waybill[]): Set<
       .filter((parcel) => (parcel.key === key || parcel.aliasOf === key) && parcel.size > 0)
       .map(({ storedHash }) => storedHash),
   );
+}
+
+/** What is known of a content that is to be forgotten. */
+export interface ForgottenContent {
+  /** Stored size in bytes. */
+  readonly size: number;
+  /** ETags that objects with just these bytes were given. */
+  readonly etags: ReadonlySet<string>;
+}
+
+/** What records say of contents, by their hashes: enough to know them again among versions. */
+export function describeContents(
+  hashes: ReadonlySet<Sha256>,
+  waybills: readonly Waybill[],
+): Map<Sha256, ForgottenContent> {
+  const found = new Map<Sha256, { size: number; etags: Set<string> }>();
+  for (const { storedHash, size, etag } of waybills.flatMap(({ parcels, standing }) => [
+    ...parcels,
+    ...standing,
+  ])) {
+    if (!hashes.has(storedHash)) continue;
+    const content = found.get(storedHash) ?? { size, etags: new Set<string>() };
+    if (etag !== undefined) content.etags.add(etag);
+    found.set(storedHash, content);
+  }
+  return found;
 }
 
 /** The removals as a phase: what only names others goes last. */

@@ -17,6 +17,31 @@ export interface ReferenceGraph {
   readonly references: readonly ResolvedReference[];
 }
 
+/**
+ * Every file that some page loads, straight away or by way of others (scripts that import, styles that name): without it the
+ * page is broken. Texts in scripts that only look like files are none.
+ */
+export function selectLoadedByPages({ references }: ReferenceGraph): Set<ObjectKey> {
+  const loads = new Map<ObjectKey, ObjectKey[]>();
+  for (const { from, to, kind } of references) {
+    if (to === undefined || (kind !== "asset" && kind !== "decoration")) continue;
+    const own = loads.get(from);
+    if (own) own.push(to);
+    else loads.set(from, [to]);
+  }
+  const loaded = new Set<ObjectKey>();
+  const open = [...loads.keys()].filter(isPageName);
+  for (let from = open.pop(); from !== undefined; from = open.pop())
+    for (const to of loads.get(from) ?? []) {
+      if (loaded.has(to)) continue;
+      loaded.add(to);
+      open.push(to);
+    }
+  return loaded;
+}
+
+const isPageName = (path: ObjectKey): boolean => /\.x?html?$/i.test(path);
+
 export interface GraphFacts {
   readonly files: readonly { readonly path: ObjectKey; readonly references: readonly Reference[] }[];
   readonly addresses: AddressRules;

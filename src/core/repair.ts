@@ -1,9 +1,8 @@
-import { largest } from "./largest.ts";
 import { listAddresses, type AddressRules } from "./addresses.ts";
 import type { Sha256 } from "./model/names.ts";
-import { isPageLike, type ListedObject } from "./model/parcel.ts";
+import type { ListedObject } from "./model/parcel.ts";
 import type { Pointer, RetainedRelease, Waybill } from "./model/release.ts";
-import { parseEdgeFreshness } from "./headers.ts";
+import { longestPageFreshness } from "./parcels.ts";
 
 /** A waybill as it was found. */
 export interface FoundWaybill {
@@ -32,7 +31,14 @@ export function decideRepair(facts: RepairFacts): Pointer | undefined {
   const current = real.find(({ waybill }) => stands(waybill, facts.listing)) ?? ended[0] ?? real[0];
   if (!current) return undefined;
   const { site, release, run, parcels } = current.waybill;
-  const earlier = facts.found.filter(({ waybill }) => waybill.release < release).sort(byAge);
+  const isEnded = ({ waybill }: FoundWaybill): boolean => !facts.unended.has(waybill.run);
+  // Of two with one number, one run was never the current one: it is the one that says itself that it did not end.
+  const earlier = facts.found
+    .filter(({ waybill }) => waybill.release < release)
+    .sort(
+      (a, b) =>
+        b.waybill.release - a.waybill.release || Number(isEnded(b)) - Number(isEnded(a)) || byAge(a, b),
+    );
   const numbers = new Set<number>();
   const retained = [current, ...earlier].filter(({ waybill }) => {
     const isFirst = !numbers.has(waybill.release);
@@ -57,7 +63,5 @@ function stands({ parcels }: Waybill, listing: readonly ListedObject[]): boolean
 
 function toRetained({ waybill, waybillHash }: FoundWaybill): RetainedRelease {
   const { release, run, at, parcels } = waybill;
-  const pages = parcels.filter(({ role }) => isPageLike(role));
-  const freshness = pages.map(({ headers }) => parseEdgeFreshness(headers["cache-control"]) ?? 0);
-  return { release, run, waybillHash, at, pageFreshnessSeconds: largest(freshness) };
+  return { release, run, waybillHash, at, pageFreshnessSeconds: longestPageFreshness(parcels) };
 }

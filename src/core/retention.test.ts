@@ -55,8 +55,9 @@ test("hotfix day: a release that was live for weeks, then five within an hour, i
   expect(stay(state, 7, 2, 14)).toEqual([6, 5, 4, 3, 2, 1]);
 });
 
-test("never for less than an edge may reuse its pages", () => {
-  expect(stay(stateOf({ 2: 1, 1: 10 }, { 1: 3 * 86_400 }), 3, 1, 0)).toEqual([1]);
+test("never for less than an edge or a browser may reuse its pages; what tells when that ends stays as well", () => {
+  expect(stay(stateOf({ 2: 1, 1: 10 }, { 1: 3 * 86_400 }), 3, 1, 0)).toEqual([2, 1]);
+  expect(stay(stateOf({ 3: 1, 2: 2, 1: 10 }, { 2: 3 * 86_400 }), 4, 1, 0)).toEqual([3, 2]);
 });
 
 test("until when something is kept: both the number and the time must pass", () => {

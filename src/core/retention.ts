@@ -25,11 +25,15 @@ export function selectRetained(
   next: number,
   rule: RetentionRule,
 ): RetainedRelease[] {
-  return (state.pointer?.retained ?? []).filter((release) => {
-    if (release.release > next - rule.releases) return true;
-    const agoSeconds = (state.storeTimeMs - supersededMs(state, release.release)) / 1000;
-    return agoSeconds < Math.max(rule.forSeconds, release.pageFreshnessSeconds);
-  });
+  const all = state.pointer?.retained ?? [];
+  const stays = ({ release, pageFreshnessSeconds }: RetainedRelease): boolean => {
+    if (release > next - rule.releases) return true;
+    const agoSeconds = (state.storeTimeMs - supersededMs(state, release)) / 1000;
+    return agoSeconds < Math.max(rule.forSeconds, pageFreshnessSeconds);
+  };
+  // The one after a release tells when that was superseded: while one stays, all that came after it stay.
+  const oldest = all.filter(({ release }) => release > 0).findLast(stays)?.release ?? Infinity;
+  return all.filter((release) => release.release >= oldest || stays(release));
 }
 
 /** When the release after this one was recorded; a release that is current is superseded now. */
@@ -50,17 +54,23 @@ function recordedAtMs({ listing }: DestinationState, { release, run, at }: Retai
 
 /** Until when an object is kept that `lastIn` was the last release to list. */
 export function decideKeptUntil(state: DestinationState, lastIn: number, rule: RetentionRule): RetainedUntil {
-  const release = state.pointer?.retained.find((candidate) => candidate.release === lastIn);
-  const seconds = Math.max(rule.forSeconds, release?.pageFreshnessSeconds ?? 0);
-  return {
-    release: lastIn + rule.releases,
-    at: new Date(supersededMs(state, lastIn) + seconds * 1000).toISOString(),
-  };
+  const endOf = (release: number, pageFreshnessSeconds = 0): number =>
+    supersededMs(state, release) + Math.max(rule.forSeconds, pageFreshnessSeconds) * 1000;
+  // It stays while one before it stays.
+  const ends = (state.pointer?.retained ?? [])
+    .filter(({ release }) => release > 0 && release <= lastIn)
+    .map(({ release, pageFreshnessSeconds }) => endOf(release, pageFreshnessSeconds));
+  return { release: lastIn + rule.releases, at: new Date(Math.max(endOf(lastIn), ...ends)).toISOString() };
 }
 
-/** Contents that some retained release lists: the vault holds them until none does. */
+/** Contents that some retained release lists, settings that it wrote over among them: the vault holds them until none does. */
 export function selectNeededContents(retained: readonly Waybill[]): Set<Sha256> {
-  return new Set(retained.flatMap((waybill) => waybill.parcels.map((parcel) => parcel.storedHash)));
+  return new Set(
+    retained.flatMap(({ parcels, keptSettings = [] }) => [
+      ...parcels.map(({ storedHash }) => storedHash),
+      ...keptSettings,
+    ]),
+  );
 }
 
 /** What the state part holds that no retained release needs. `retained` includes the release to be made. */

@@ -1,4 +1,4 @@
-import { byText, POINTER_KEY, type ObjectKey, type Sha256 } from "./model/names.ts";
+import { byText, POINTER_KEY, waybillKey, type ObjectKey, type Sha256 } from "./model/names.ts";
 import {
   hasSameHeaders,
   type ListedObject,
@@ -6,7 +6,7 @@ import {
   type Parcel,
   type RecordedParcel,
 } from "./model/parcel.ts";
-import type { DestinationState } from "./model/release.ts";
+import type { DestinationState, Pointer } from "./model/release.ts";
 
 /** One state a key, in this precedence; `unchanged` makes no entry. */
 export const CHANGES = ["new", "moved", "missing", "drifted", "replaced", "relabelled"] as const;
@@ -54,18 +54,43 @@ export interface Knowledge {
   readonly claims: ReadonlyMap<ObjectKey, readonly Parcel[]>;
   readonly listing: ReadonlyMap<ObjectKey, ListedObject>;
   readonly probes: ReadonlyMap<ObjectKey, Probe>;
-  /** When the records were written, by the store's clock; what was modified later may carry other headers. */
+  /** When the waybill was written, by the store's clock; what was modified later may carry other headers. */
   readonly recordedMs: number;
+  /** The same for what was announced after it, and for which keys. */
+  readonly announcedMs: number;
+  readonly announced: ReadonlySet<ObjectKey>;
 }
 
 export function toKnowledge(state: DestinationState, probes: ReadonlyMap<ObjectKey, Probe>): Knowledge {
   const listing = new Map(state.listing.map((object) => [object.key, object]));
-  const recordedMs =
-    state.carriesHeaders === false ? Infinity : (listing.get(POINTER_KEY)?.modifiedMs ?? Infinity);
+  const { waybill, pointer } = state;
+  // The pointer's own date would tell nothing: a prune, or a payment of what is owed, writes it anew.
+  const record = waybill && listing.get(waybillKey(waybill.release, waybill.run));
+  const isPlain = state.carriesHeaders === false;
+  const late = (waybill?.parcels ?? []).filter(
+    ({ key, etag }) => etag === undefined && pointer?.announced[key] !== undefined,
+  );
   const claims = new Map<ObjectKey, Parcel[]>();
   for (const parcel of (state.open ?? []).flatMap((open) => open.parcels))
     claims.set(parcel.key, [...(claims.get(parcel.key) ?? []), parcel]);
-  return { recorded: recordedByKey(state), claims, listing, probes, recordedMs };
+  return {
+    ...{ recorded: recordedByKey(state), claims, listing, probes },
+    recordedMs: isPlain ? Infinity : (record?.modifiedMs ?? Infinity),
+    announcedMs: isPlain ? Infinity : findAnnouncedMs(state, listing.get(POINTER_KEY)),
+    announced: new Set(late.map(({ key }) => key)),
+  };
+}
+
+/** When the last worker of the current release was written, at the latest: the pointer is written right after it. */
+const findAnnouncedMs = ({ pointer }: DestinationState, listed: ListedObject | undefined): number =>
+  pointer?.announcedMs ?? listed?.modifiedMs ?? Infinity;
+
+/** The pointer to be written anew for another reason than a release: what was announced keeps its date. */
+export function toKeptPointer(pointer: Pointer, state: DestinationState): Pointer {
+  const listed = state.listing.find(({ key }) => key === POINTER_KEY);
+  const announcedMs = findAnnouncedMs(state, listed);
+  if (Object.keys(pointer.announced).length === 0 || announcedMs === Infinity) return pointer;
+  return { ...pointer, announcedMs };
 }
 
 /**
@@ -84,7 +109,7 @@ export interface Standing {
 
 export function lookUp(
   key: ObjectKey,
-  { recorded, claims, listing, probes, recordedMs }: Knowledge,
+  { recorded, claims, listing, probes, recordedMs, announcedMs, announced }: Knowledge,
 ): Standing {
   const record = recorded.get(key);
   const listed = listing.get(key);
@@ -92,7 +117,8 @@ export function lookUp(
   const decide = (): Trust => {
     if (!listed) return "absent";
     if (record?.etag !== listed.etag || record.size !== listed.size) return "content";
-    return own.length > 0 || listed.modifiedMs > recordedMs ? "labels" : "recorded";
+    const trustedMs = announced.has(key) ? announcedMs : recordedMs;
+    return own.length > 0 || listed.modifiedMs > trustedMs ? "labels" : "recorded";
   };
   return { record, claims: own, listed, probe: probes.get(key), trust: decide() };
 }

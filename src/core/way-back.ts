@@ -39,11 +39,12 @@ export function toWayBack(
 }
 
 function toExplained(recorded: RecordedParcel): ExplainedParcel {
-  const { key, hash, storedHash, size, headers, role, aliasOf, redirectsTo } = recorded;
+  const { key, hash, storedHash, size, headers, role, aliasOf, redirectsTo, isLoaded } = recorded;
   return {
     ...{ key, hash, storedHash, size, headers, role },
     ...(aliasOf === undefined ? {} : { aliasOf }),
     ...(redirectsTo === undefined ? {} : { redirectsTo }),
+    ...(isLoaded === undefined ? {} : { isLoaded }),
     roleReason: "as recorded",
     freshness: { browser: 0, edge: parseEdgeFreshness(headers["cache-control"]) ?? 0 },
     trace: [],

@@ -15,6 +15,17 @@ export const POINTER_FORMAT = "restless-courier/pointer/1";
 
 const sha256 = z.string().regex(/^[0-9a-f]{64}$/);
 
+const rules = z.array(
+  z.object({
+    prefix: z.string(),
+    replacePrefix: z.string().optional(),
+    replaceKey: z.string().optional(),
+    host: z.string().optional(),
+    protocol: z.enum(["http", "https"]).optional(),
+    status: z.int(),
+  }),
+);
+
 const headerLine = z.object({
   format: z.literal(WAYBILL_FORMAT),
   site: z.string(),
@@ -27,18 +38,8 @@ const headerLine = z.object({
   note: z.string().optional(),
   sequence: z.int().optional(),
   redelivers: z.int().optional(),
-  routing: z
-    .array(
-      z.object({
-        prefix: z.string(),
-        replacePrefix: z.string().optional(),
-        replaceKey: z.string().optional(),
-        host: z.string().optional(),
-        protocol: z.enum(["http", "https"]).optional(),
-        status: z.int(),
-      }),
-    )
-    .optional(),
+  routing: rules.optional(),
+  keptSettings: z.array(sha256).optional(),
   parcels: z.int(),
   standing: z.int(),
 });
@@ -54,6 +55,7 @@ const parcelLine = z.object({
   lastIn: z.int().optional(),
   aliasOf: z.string().optional(),
   redirectsTo: z.string().optional(),
+  isLoaded: z.literal(true).optional(),
 });
 
 /** The lines of a waybill, without line ends. */
@@ -70,9 +72,10 @@ export function* toWaybillLines(waybill: Waybill): Generator<string> {
 }
 
 function toParcelLine({ storedHash, ...parcel }: RecordedParcel): string {
-  const { key, hash, size, etag, role, headers, lastIn, aliasOf, redirectsTo } = parcel;
+  const { key, hash, size, etag, role, headers, lastIn, aliasOf, redirectsTo, isLoaded } = parcel;
   const stored = storedHash === hash ? undefined : storedHash;
-  return JSON.stringify({ key, hash, stored, size, etag, role, headers, lastIn, aliasOf, redirectsTo });
+  const first = { key, hash, stored, size, etag, role, headers };
+  return JSON.stringify({ ...first, lastIn, aliasOf, redirectsTo, isLoaded });
 }
 
 /** Reads the lines of a waybill. Throws `record-unreadable` when they are cut off, damaged or of another version. */
@@ -117,6 +120,7 @@ function parseParcel(data: unknown, key: string, shared = new Map<string, Object
     ...(line.lastIn !== undefined && { lastIn: line.lastIn }),
     ...(line.aliasOf !== undefined && { aliasOf: line.aliasOf }),
     ...(line.redirectsTo !== undefined && { redirectsTo: line.redirectsTo }),
+    ...(line.isLoaded !== undefined && { isLoaded: line.isLoaded }),
   };
 }
 
@@ -130,6 +134,7 @@ const openHeaderLine = z.object({
   parcels: z.int(),
   originals: z.int(),
   owed: z.int(),
+  website: z.object({ rules, kept: z.array(sha256) }).optional(),
 });
 const owedLine = z.object({ edge: z.string(), addresses: z.array(z.string()) });
 
@@ -159,7 +164,7 @@ export function parseOpen(lines: readonly string[], key: string): OpenDelivery {
     owed: others.slice(0, owed).map((data) => check(owedLine, data, key)),
     parcels: written.slice(0, parcels),
     originals: written.slice(parcels),
-  };
+  } as OpenDelivery;
 }
 
 const pointerSchema = z.object({
@@ -180,6 +185,7 @@ const pointerSchema = z.object({
     .min(1),
   owed: z.array(owedLine),
   announced: z.record(z.string(), z.string()),
+  announcedMs: z.number().optional(),
   forgotten: z.array(sha256).optional(),
 });
 

@@ -171,7 +171,7 @@ const LOOKS = 16;
 
 /**
  * Looks at objects that no record can be trusted about: their headers and the hash of their bytes. Where the ETag is the
- * MD5 of the build's own file, the headers are enough.
+ * MD5 of the build's own file, or the store tells their sum, the headers are enough; else they are read.
  */
 export async function probeObjects(
   store: ObjectStore,
@@ -190,6 +190,13 @@ export async function probeObjects(
     const candidate = object && findCandidate(key);
     if (candidate && candidate.size === object.size && candidate.md5() === object.etag)
       return look(key, candidate.hash);
+    // An ETag may be no MD5 (sent in parts, encrypted by a key service): some stores keep a sum besides.
+    const facts = await store.head(key);
+    if (!facts) return;
+    if (facts.hash !== undefined) {
+      probes.set(key, { hash: facts.hash, headers: facts.headers });
+      return;
+    }
     const found = await store.get(key);
     if (found) probes.set(key, { hash: await hashStream(found.body), headers: found.headers });
   };

@@ -2,7 +2,15 @@ import { createHash } from "node:crypto";
 import { gzipSync } from "node:zlib";
 import { OperatorError } from "../core/failures.ts";
 import { toImmutableText, type ImmutableNames } from "../core/immutable-names.ts";
-import { IMMUTABLE_KEY, openKey, POINTER_KEY, waybillKey, type ObjectKey } from "../core/model/names.ts";
+import {
+  forgottenKey,
+  IMMUTABLE_KEY,
+  openKey,
+  POINTER_KEY,
+  waybillKey,
+  type ObjectKey,
+  type Sha256,
+} from "../core/model/names.ts";
 import type { OpenDelivery, Pointer, Waybill } from "../core/model/release.ts";
 import { parsePointer, toOpenLines, toPointerText, toWaybillLines } from "../core/waybill.ts";
 import {
@@ -35,6 +43,13 @@ export async function recordOpen(store: ObjectStore, open: OpenDelivery): Promis
 export async function recordImmutableNames(store: ObjectStore, names: ImmutableNames): Promise<void> {
   const content = toContent(gzipSync(toImmutableText(names)));
   await store.put(IMMUTABLE_KEY, content, { ...STATE_HEADERS, "content-type": "application/gzip" });
+}
+
+/** Writes down that contents were removed for good: an empty object for each, which no other record takes along when it is lost. */
+export async function recordForgotten(store: ObjectStore, hashes: readonly Sha256[]): Promise<void> {
+  const nothing = toContent(Buffer.alloc(0));
+  for (const hash of hashes)
+    await store.put(forgottenKey(hash), nothing, { ...STATE_HEADERS, "content-type": "text/plain" });
 }
 
 /**

@@ -1,57 +1,7 @@
-import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
-import { EXACT_EDGE } from "../../test/support/edges.ts";
-import { memoryDelivery } from "../../test/support/memory-build.ts";
-import { readText } from "../../test/contracts/object-store.ts";
-import { EdgeError, type Edge } from "../ports/edge.ts";
-import type { Delivery } from "./delivery.ts";
+import { DAY, OPTIONS, PRUNE, site, Stage } from "../../test/support/stage.ts";
 import { deliver } from "./deliver.ts";
 import { prune } from "./prune.ts";
-import { redeliver } from "./redeliver.ts";
 import { compareReleases, listReleases, repairReleases } from "./releases.ts";
-
-const OPTIONS = { dryRun: false, all: false, progress: { written: 0 } };
-const PRUNE = { ...OPTIONS, foreign: false, forget: [], queueSeconds: 0 };
-const DAY = 86_400_000;
-
-/** One destination through time. */
-class Stage {
-  nowMs = 1_000_000;
-  readonly store = new MemoryStore(undefined, () => this.nowMs);
-  retention = { releases: 2, forSeconds: 86_400 };
-  /** Whether the one edge confirms; undefined: there is none. */
-  edgeConfirms: boolean | undefined;
-  readonly asked: string[] = [];
-  readonly edge: Edge = {
-    ...{ name: "near", abilities: EXACT_EDGE, close: () => undefined },
-    invalidate: ({ patterns }) => {
-      if (!this.edgeConfirms) return Promise.reject(new EdgeError("near", "not today"));
-      this.asked.push(...patterns);
-      return Promise.resolve();
-    },
-  };
-
-  delivery(files: Record<string, string> = {}, allowed: readonly string[] = []): Delivery {
-    this.nowMs += 1000;
-    const target = { retention: this.retention };
-    const edges = this.edgeConfirms === undefined ? [] : [this.edge];
-    const delivery = memoryDelivery({ files, store: this.store, target, edges });
-    return { ...delivery, allowed: new Set([...delivery.allowed, ...allowed]) };
-  }
-  deliver = (files: Record<string, string>) => deliver(this.delivery(files), OPTIONS);
-  redeliver = (name: string) => redeliver(this.delivery(), name, OPTIONS);
-  text = async (key: string) => readText(await this.store.get(key));
-  keys = async (below: string) => {
-    const keys: string[] = [];
-    for await (const { objects } of this.store.list(below)) keys.push(...objects.map(({ key }) => key));
-    return keys;
-  };
-}
-
-const site = (name: string): Record<string, string> => ({
-  "index.html": `${name} index`,
-  "old.html": `${name} old`,
-  [`assets/${name}-1f2e3d4c.js`]: name,
-});
 
 test("any retained release comes back, by copies only, with its removed pages and headers, under a number of its own", async () => {
   const stage = new Stage();

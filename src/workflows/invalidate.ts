@@ -9,6 +9,7 @@ import { listOwed } from "../core/owed.ts";
 import { findRelease, listReleaseNames } from "../core/release-names.ts";
 import { selectOwed } from "../core/stale-addresses.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
+import { toKeptPointer } from "../core/standing.ts";
 import { askEdges } from "../perform/invalidate.ts";
 import { switchPointer } from "../perform/record.ts";
 import type { Delivery } from "./delivery.ts";
@@ -110,7 +111,7 @@ async function strike(
   const { pointer, pointerEtag, open = [] } = state;
   const left = pointer?.owed.filter(({ edge }) => !confirmed.has(edge));
   if (pointer && left && left.length < pointer.owed.length)
-    await switchPointer(store, { ...pointer, owed: left }, pointerEtag);
+    await switchPointer(store, { ...toKeptPointer(pointer, state), owed: left }, pointerEtag);
   if (open.length > 0)
     report({
       event: "warning",

@@ -145,10 +145,10 @@ async function readOlderWaybills(
   }
 }
 
-/** An edge may serve a page for as long as its freshness says: what that page names must stand for so long. */
+/** An edge or a browser may show a page for as long as its freshness says: what that page names must stand for so long. */
 function assertRetentionCoversPages({ target }: Delivery, parcels: readonly ExplainedParcel[]): void {
   const longest = longestPageFreshness(parcels);
   if (longest <= target.retention.forSeconds) return;
-  const problem = `  destinations.${target.destination}.retain.for: ${target.retention.forSeconds} s is shorter than an edge may reuse a page (${longest} s)`;
+  const problem = `  destinations.${target.destination}.retain.for: ${target.retention.forSeconds} s is shorter than an edge or a browser may reuse a page (${longest} s)`;
   throw new OperatorError("settings-invalid", { problems: problem });
 }

@@ -1,22 +1,28 @@
 import { OperatorError } from "../core/failures.ts";
-import type { Sha256 } from "../core/model/names.ts";
+import type { ObjectKey, Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
-import type { OwedInvalidation, Waybill } from "../core/model/release.ts";
+import { isSameRelease, type OwedInvalidation, type Waybill } from "../core/model/release.ts";
 import {
   decidePrune,
+  describeContents,
   findContentsOf,
   toPrunePhase,
   withoutStale,
+  type ForgottenContent,
   type PruneDecision,
   type PruneFacts,
 } from "../core/prune.ts";
+import { rightFor } from "../core/rights.ts";
 import { selectRetained } from "../core/retention.ts";
 import { selectOwed } from "../core/stale-addresses.ts";
+import { findVersions } from "../gather/find-versions.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
 import { carryOut } from "../perform/carry-out.ts";
 import { toConditions, type PerformTools } from "../perform/perform-tools.ts";
 import { askEdges } from "../perform/invalidate.ts";
-import { switchPointer } from "../perform/record.ts";
+import type { HeldDestination } from "../perform/hold.ts";
+import { recordForgotten, switchPointer } from "../perform/record.ts";
+import { StoreError } from "../ports/object-store.ts";
 import type { Delivery } from "./delivery.ts";
 import { withHold } from "./run-release.ts";
 
@@ -35,47 +41,91 @@ export interface PruneOutcome {
   readonly decision: PruneDecision;
   /** Addresses that edges have not confirmed. */
   readonly owed: readonly string[];
+  /** How many versions went that the bucket had kept of forgotten contents. */
+  readonly versions: number;
 }
 
 /**
  * Removes what retention no longer needs: decide → hold → decide again → pay what edges owe → pointer → remove →
  * invalidate → pointer. The pointer goes first, so that no release is ever offered whose contents are gone; assets go only
- * when every edge has confirmed. *Fail:* some objects are left; the same call removes them. Throws `record-unreadable`
- * where a retained record can't be read: nothing is removed then.
+ * when every edge has confirmed. Contents that are to be forgotten are written down as such before anything else, and what a
+ * bucket keeps of them as versions goes as well, the earlier ones first: where that is not allowed, nothing else has gone.
+ * *Fail:* some objects are left; the same call removes them. Throws `record-unreadable` where a retained record can't be
+ * read, `versions-locked`, `versions-denied`: nothing is removed then.
  */
 export async function prune(delivery: Delivery, options: PruneOptions): Promise<PruneOutcome> {
   const planned = await plan(delivery, options);
   const owes = planned.decision.pointer.owed.some(({ addresses }) => addresses.length > 0);
-  if ((planned.decision.removals.length === 0 && !owes) || options.dryRun)
-    return { decision: planned.decision, owed: addressesOf(planned.state.pointer?.owed ?? []) };
+  const isIdle = planned.decision.removals.length === 0 && !owes && options.forget.length === 0;
+  if (isIdle || options.dryRun)
+    return { ...planned, owed: addressesOf(planned.state.pointer?.owed ?? []), versions: 0 };
   await options.confirm?.(planned.decision);
   return withHold(delivery, { work: "prune", queueSeconds: options.queueSeconds }, async (hold) => {
-    const { decision: decided, state } = await plan(delivery, options);
-    const { store, clock, report, pace, interruption } = delivery;
+    const { decision: decided, state, forgotten } = await plan(delivery, options);
+    const { store } = delivery;
+    const earlier = await forgetVersions(delivery, forgotten);
     const answering = state.waybill?.parcels ?? [];
     const before = await pay(delivery, state.pointer?.owed ?? [], answering);
     const decision = before.isConfirmed ? decided : withoutStale(decided);
+    await recordForgotten(store, decision.forgotten);
     // What is about to become wrong is written down before it can (O9).
     const pointer = { ...decision.pointer, owed: [...before.left, ...decision.owed] };
     const { etag } = await switchPointer(store, pointer, state.pointerEtag);
     const phase = toPrunePhase(decision);
-    const tools: PerformTools = {
-      ...{ store, clock, report, pace, progress: options.progress },
-      conditions: toConditions(hold.hasConditions),
-      open: () => {
-        throw new Error("nothing is sent");
-      },
-      assertGoesOn: () => {
-        interruption.assertGoesOn();
-      },
-      findParcel: () => undefined,
-    };
-    if (phase.groups.length > 0) await carryOut(phase, tools);
-    if (decision.owed.length === 0) return { decision, owed: addressesOf(before.left) };
-    const { left } = await pay(delivery, pointer.owed, answering);
-    await switchPointer(store, { ...pointer, owed: left }, etag);
-    return { decision, owed: addressesOf(left) };
+    const left = new Set<ObjectKey>();
+    if (phase.groups.length > 0)
+      await carryOut(phase, toTools(delivery, { ...options, hold, noteLeft: (key) => left.add(key) }));
+    const versions = earlier + (await forgetVersions(delivery, forgotten));
+    const done = { ...decision, removals: decision.removals.filter(({ key }) => !left.has(key)) };
+    if (decision.owed.length === 0) return { decision: done, owed: addressesOf(before.left), versions };
+    const { left: owed } = await pay(delivery, pointer.owed, answering);
+    await switchPointer(store, { ...pointer, owed }, etag);
+    return { decision: done, owed: addressesOf(owed), versions };
   });
+}
+
+function toTools(
+  { store, clock, report, pace, interruption }: Delivery,
+  {
+    hold,
+    progress,
+    noteLeft,
+  }: Pick<PruneOptions, "progress"> & Pick<PerformTools, "noteLeft"> & { readonly hold: HeldDestination },
+): PerformTools {
+  return {
+    ...{ store, clock, report, pace, progress, noteLeft },
+    conditions: toConditions(hold.hasConditions),
+    open: () => {
+      throw new Error("nothing is sent");
+    },
+    assertGoesOn: () => {
+      interruption.assertGoesOn();
+    },
+    findParcel: () => undefined,
+  };
+}
+
+/** Removes what a bucket keeps of these contents as earlier versions. @returns how many */
+async function forgetVersions(
+  { store: { versions } }: Delivery,
+  contents: ReadonlyMap<Sha256, ForgottenContent>,
+): Promise<number> {
+  if (!versions || contents.size === 0) return 0;
+  if (await versions.isLocked()) throw new OperatorError("versions-locked");
+  try {
+    const found = await findVersions(versions, contents);
+    if (found.length > 0) await versions.remove(found);
+    return found.length;
+  } catch (error) {
+    if (!(error instanceof StoreError) || error.kind !== "denied") throw error;
+    const { action } = error.facts;
+    throw new OperatorError(
+      "versions-denied",
+      { action: `could not ${action}`, right: rightFor(action) },
+      {},
+      error,
+    );
+  }
 }
 
 const addressesOf = (owed: readonly OwedInvalidation[]): string[] => [
@@ -102,7 +152,11 @@ async function pay(
 async function plan(
   delivery: Delivery,
   { foreign, forget }: PruneOptions,
-): Promise<{ decision: PruneDecision; state: PruneFacts["state"] }> {
+): Promise<{
+  decision: PruneDecision;
+  state: PruneFacts["state"];
+  forgotten: ReadonlyMap<Sha256, ForgottenContent>;
+}> {
   const { store, target, edges } = delivery;
   const { destination, retention, addresses } = target;
   const state = await readDestination(store, destination);
@@ -111,10 +165,14 @@ async function plan(
   const [unreadable] = state.unreadable ?? [];
   if (unreadable !== undefined)
     throw new OperatorError("record-unreadable", { key: unreadable, cause: "a run that died left it so" });
-  const stays = selectRetained(state, pointer.release, retention).filter(({ run }) => run !== current.run);
+  const stays = selectRetained(state, pointer.release, retention).filter(
+    (release) => !isSameRelease(release, current),
+  );
   const older = await Promise.all(stays.map((release) => readWaybill(store, release)));
   const facts = { state, pointer, current, older, retention, addresses, edges, foreign };
-  return { decision: decidePrune({ ...facts, forget: findForgotten(forget, [current, ...older]) }), state };
+  const hashes = findForgotten(forget, [current, ...older]);
+  const decision = decidePrune({ ...facts, forget: hashes });
+  return { decision, state, forgotten: describeContents(hashes, [current, ...older]) };
 }
 
 function findForgotten(paths: readonly string[], waybills: readonly Waybill[]): Set<Sha256> {

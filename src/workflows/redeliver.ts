@@ -1,4 +1,5 @@
 import { OperatorError } from "../core/failures.ts";
+import { selectForgotten } from "../core/forgotten.ts";
 import { listed } from "../core/problems.ts";
 import { findRelease, listReleaseNames } from "../core/release-names.ts";
 import type { DeliveryResult } from "../core/results.ts";
@@ -35,7 +36,7 @@ async function planWayBack(delivery: Delivery, name: string): Promise<{ outlook:
   if (!found) throw new OperatorError("no-such-release", { name, names: listReleaseNames(state.pointer) });
   const release = found.release === state.waybill?.release ? state.waybill : await readWaybill(store, found);
   const { analysis, leftOut } = toWayBack(release, state.waybill, {
-    forgotten: new Set(state.pointer.forgotten),
+    forgotten: selectForgotten(state),
     ownsWebsite: target.ownsWebsite,
   });
   const decided = await decideOutlook(delivery, state, analysis, true);

@@ -1,7 +1,7 @@
 import { etagsOfUnchanged } from "../core/compare.ts";
 import { extendImmutableNames } from "../core/immutable-names.ts";
 import { OperatorError } from "../core/failures.ts";
-import { openKey, type ObjectKey } from "../core/model/names.ts";
+import { openKey, vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import { phaseOf, stepsOf, targetOf, type EdgeInvalidation, type StepPhase } from "../core/model/plan.ts";
 import type { OwedInvalidation, Pointer, RetainedRelease } from "../core/model/release.ts";
 import {
@@ -13,14 +13,16 @@ import {
 } from "../core/next-release.ts";
 import { judgeProbe, selectProbe } from "../core/probe.ts";
 import type { ReadBackFacts } from "../core/read-back.ts";
+import { selectUnrecorded } from "../core/owed.ts";
 import { selectClearable } from "../core/retention.ts";
+import { toKeptPointer } from "../core/standing.ts";
 import { readPointer, readWaybill } from "../gather/read-destination.ts";
 import { carryOut } from "../perform/carry-out.ts";
 import { toConditions, type PerformTools } from "../perform/perform-tools.ts";
 import type { HeldDestination } from "../perform/hold.ts";
 import { askEdges } from "../perform/invalidate.ts";
 import { recordImmutableNames, recordOpen, recordWaybill, switchPointer } from "../perform/record.ts";
-import { switchRouting } from "../perform/website.ts";
+import { hashSettings, switchRouting } from "../perform/website.ts";
 import type { Delivery } from "./delivery.ts";
 import type { Outlook } from "./outlook.ts";
 import type { Lap, Stopwatch } from "./stopwatch.ts";
@@ -49,15 +51,21 @@ export async function writeRelease(
   outlook: Outlook,
   tools: WriteTools,
 ): Promise<Outcome> {
-  const open = toOpenDelivery(toFacts(delivery, outlook));
+  const { store } = delivery;
+  const standing = outlook.decision.newRouting && (await hashSettings(store));
+  const facts = toFacts(delivery, outlook, standing === undefined ? [] : [standing]);
+  const open = toOpenDelivery(facts);
   // What is about to become wrong is written down before it can (O9).
-  await recordOpen(delivery.store, open);
+  await recordOpen(store, open);
+  // The record tells all that runs which died have left in theirs: one that fails again and again leaves one.
+  const taken = selectUnrecorded(outlook.state).map(({ run }) => openKey(run));
+  if (taken.length > 0) await store.remove(taken);
   try {
-    return await writePhases(delivery, outlook, tools);
+    return await writePhases(delivery, outlook, facts, tools);
   } catch (error) {
     // Whoever took over may have cleared that record, and a write that began in time may have landed after that.
     const isOvertaken = error instanceof OperatorError && OVERTAKEN.has(error.code);
-    if (isOvertaken) await recordOpen(delivery.store, open).catch(() => undefined);
+    if (isOvertaken) await recordOpen(store, open).catch(() => undefined);
     throw error;
   }
 }
@@ -69,12 +77,17 @@ const toReadBackFacts = ({ target }: Delivery, { parcels, state, addresses }: Ou
 
 const OVERTAKEN = new Set<string>(["hold-lost", "changed-meanwhile", "moved-meanwhile"]);
 
-async function writePhases(delivery: Delivery, outlook: Outlook, tools: WriteTools): Promise<Outcome> {
+async function writePhases(
+  delivery: Delivery,
+  outlook: Outlook,
+  before: NextReleaseFacts,
+  tools: WriteTools,
+): Promise<Outcome> {
   const { store, interruption, source } = delivery;
   const { plan, makesRelease } = outlook.decision;
   const { hold, seconds } = tools;
-  const facts = toFacts(delivery, outlook);
-  const perform = createTools(delivery, outlook, tools);
+  const left = new Set<ObjectKey>();
+  const perform = createTools(delivery, outlook, tools, left);
   const etags = new Map<ObjectKey, string>();
   const carry = async (name: StepPhase["name"], phase = phaseOf(plan, name)): Promise<void> => {
     interruption.assertGoesOn();
@@ -104,7 +117,9 @@ async function writePhases(delivery: Delivery, outlook: Outlook, tools: WriteToo
   assertBuildUnchanged(source, plan.phases);
   await carry("switch");
   // Redirects are switched after what they lead to.
-  if (outlook.decision.newRouting) await switchRouting(store, outlook.decision.newRouting);
+  const { newRouting } = outlook.decision;
+  const settings = newRouting && (await switchRouting(store, newRouting));
+  const facts = settings === undefined ? before : withSettings(before, settings);
   const current = makesRelease ? await record(delivery, facts, etags) : readCurrent(outlook);
   seconds.lap("record");
   const isConfirmed = await ask("invalidate", plan.invalidations);
@@ -115,18 +130,35 @@ async function writePhases(delivery: Delivery, outlook: Outlook, tools: WriteToo
   const confirmed = new Set(delivery.edges.map(({ name }) => name).filter((name) => !owing.has(name)));
   await settle(delivery, outlook, current, { confirmed, announced: etags });
   // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
-  const cleared = owing.size === 0 ? await clear(delivery, outlook, hold, carry) : new Set<ObjectKey>();
+  const cleared =
+    owing.size === 0 ? await clear(delivery, outlook, { hold, carry, facts }) : new Set<ObjectKey>();
+  for (const key of left) cleared.delete(key);
   await store.remove([openKey(delivery.run)]);
   return { phases: seconds.laps, confirmed, cleared };
 }
 
-const toFacts = ({ target, run, author, clock }: Delivery, outlook: Outlook): NextReleaseFacts => ({
+const toFacts = (
+  { target, run, author, clock }: Delivery,
+  outlook: Outlook,
+  keptSettings: NextReleaseFacts["keptSettings"],
+): NextReleaseFacts => ({
   ...outlook,
-  ...{ site: target.site, run, at: clock.now().toISOString() },
+  ...{ site: target.site, run, at: clock.now().toISOString(), keptSettings },
   ...author,
 });
 
-function createTools(delivery: Delivery, outlook: Outlook, { hold, progress }: WriteTools): PerformTools {
+/** Somebody may have changed the settings since the run began: then both are kept. */
+const withSettings = (facts: NextReleaseFacts, settings: Sha256): NextReleaseFacts => ({
+  ...facts,
+  keptSettings: [...new Set([...facts.keptSettings, settings])],
+});
+
+function createTools(
+  delivery: Delivery,
+  outlook: Outlook,
+  { hold, progress }: WriteTools,
+  left: Set<ObjectKey>,
+): PerformTools {
   const { store, source, clock, report, pace, interruption } = delivery;
   const byKey = new Map(outlook.parcels.map((parcel) => [parcel.key, parcel]));
   return {
@@ -139,6 +171,7 @@ function createTools(delivery: Delivery, outlook: Outlook, { hold, progress }: W
     // Without a build there is nothing to send instead of a copy.
     findParcel: (key) => (outlook.redelivers === undefined ? byKey.get(key) : undefined),
     assertClearing: (phase) => assertStillCurrent(phase, delivery, outlook),
+    noteLeft: (key) => left.add(key),
   };
 }
 
@@ -238,16 +271,21 @@ async function settle(
   // A run that only announces what its release had left asks for addresses that nobody may owe any more.
   const owed: OwedInvalidation[] = decision.plan.owed.filter(({ edge }) => !confirmed.has(edge));
   const found = etagsOfUnchanged(decision.comparison, state);
+  const { changes, unrecorded, pending } = decision.comparison;
   const late = [
     ...stepsOf(phaseOf(decision.plan, "announce")).map(targetOf),
-    ...decision.comparison.unrecorded.filter((key) => decision.comparison.pending.has(key)),
+    ...[...changes.map(({ parcel }) => parcel.key), ...unrecorded].filter((key) => pending.has(key)),
   ];
   const workers = late.flatMap((key): [ObjectKey, string][] => {
     const etag = announced.get(key) ?? found.get(key);
     return etag === undefined ? [] : [[key, etag]];
   });
   if (JSON.stringify(owed) === JSON.stringify(pointer.owed) && workers.length === 0) return;
-  const next = { ...pointer, owed, announced: { ...pointer.announced, ...Object.fromEntries(workers) } };
+  const { announcedMs: _, ...fresh } = pointer;
+  const next: Pointer =
+    workers.length > 0
+      ? { ...fresh, owed, announced: { ...pointer.announced, ...Object.fromEntries(workers) } }
+      : { ...(decision.makesRelease ? pointer : toKeptPointer(pointer, state)), owed };
   await switchPointer(store, next, etag);
 }
 
@@ -262,14 +300,20 @@ async function assertStillCurrent(
   if ((await readPointer(store))?.pointer.run !== expected) throw new OperatorError("hold-lost");
 }
 
+interface ClearTools {
+  readonly hold: HeldDestination;
+  readonly carry: (name: "clear", phase: StepPhase) => Promise<void>;
+  readonly facts: NextReleaseFacts;
+}
+
 /** Removes what no retained release needs. @returns the keys */
 async function clear(
   { store }: Delivery,
   { decision: { plan }, state }: Outlook,
-  hold: HeldDestination,
-  carry: (name: "clear", phase: StepPhase) => Promise<void>,
+  { hold, carry, facts }: ClearTools,
 ): Promise<Set<ObjectKey>> {
-  const phase = phaseOf(plan, "clear");
+  // Settings that this very run has written over may be the same as some that stood long ago.
+  const phase = withoutKeys(phaseOf(plan, "clear"), new Set(facts.keptSettings.map(vaultKey)));
   const clearable = hold.hasConditions ? phase : selectClearable(phase, state);
   if (clearable.groups.length > 0) {
     await clearUploads(store, state);
@@ -277,6 +321,13 @@ async function clear(
   }
   return new Set(stepsOf(clearable).map(targetOf));
 }
+
+const withoutKeys = ({ name, groups }: StepPhase, keys: ReadonlySet<ObjectKey>): StepPhase => ({
+  name,
+  groups: groups
+    .map((group) => ({ ...group, steps: group.steps.filter((step) => !keys.has(targetOf(step))) }))
+    .filter(({ steps }) => steps.length > 0),
+});
 
 /** Parts of large files that a run which died had sent. */
 async function clearUploads(store: Delivery["store"], { open = [] }: Outlook["state"]): Promise<void> {

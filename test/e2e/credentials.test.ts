@@ -61,9 +61,11 @@ test("no secret is printed or recorded, whatever goes wrong and wherever it got 
   // Each outcome is searched for secrets where it comes in (support/program.ts).
   const calls: [number, string[], NodeJS.ProcessEnv?][] = [
     [0, ["compare", "--verbose", "--settings", "shown.yaml"]],
-    [5, ["deliver", "--verbose"]],
+    [5, ["deliver", "--verbose", "--note", `with ${token}`, "--commit", token]],
     [5, ["deliver", "--build", `${BUILDS}/2`, "--format", "ndjson"]],
     [5, ["verify", "--format", "junit"]],
+    [3, ["deliver", "--settings", "shown.yaml"]],
+    [5, ["deliver", "--settings", "shown.yaml", "--allow", "other-site"]],
     [1, ["checkup", "--format", "json", "--output", output, "--settings", "shown.yaml"]],
     [2, ["explain", `/${token}`]],
     [2, ["compare", "--to", token]],

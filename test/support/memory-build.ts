@@ -1,4 +1,5 @@
 import { hash } from "node:crypto";
+import { findReferences } from "../../src/core/references/find.ts";
 import { findFingerprintNames } from "../../src/core/fingerprint.ts";
 import type { BuildSource } from "../../src/ports/build-source.ts";
 import { Pace } from "../../src/core/pace.ts";
@@ -19,7 +20,7 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
       size: Buffer.byteLength(text),
       hash: hash("sha256", text),
       head: Buffer.from(text),
-      references: [],
+      references: findReferences(path, text),
       secrets: [],
     })),
     namedTokens: new Set([...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => token)),

@@ -142,7 +142,7 @@ const REASONS: Readonly<Record<string, string>> = {
 };
 
 export function showPrune(
-  { destination, dryRun, removed, bytes, waiting, retained, foreign, owed }: PruneResult,
+  { destination, dryRun, removed, bytes, waiting, retained, foreign, owed, versions }: PruneResult,
   { style }: Terminal,
   { all }: { all: boolean },
 ): string {
@@ -159,6 +159,11 @@ export function showPrune(
     return [`\n${style("warn", why)}: ${meaning}\n${toBlock(lines, all).join("")}`];
   });
   const tail = [
+    ...(versions > 0
+      ? [
+          `\n${counted(versions, "earlier version")} that the bucket had kept of what was forgotten went too\n`,
+        ]
+      : []),
     `\nreleases that can be put back: ${retained.join(", ")}\n`,
     ...(waiting.length > 0
       ? [

@@ -28,6 +28,11 @@ export const waybillKey = (release: number, run: string): ObjectKey =>
 /** Where a content waits while a retained release needs it, by the hash of its stored bytes. */
 export const vaultKey = (storedHash: Sha256): ObjectKey => `${STATE_PREFIX}vault/${storedHash}`;
 
+/** Empty objects named after contents that were removed for good: the list tells them, and a lost pointer takes none along. */
+export const FORGOTTEN_PREFIX = ".courier/forgotten/";
+
+export const forgottenKey = (storedHash: Sha256): ObjectKey => `${FORGOTTEN_PREFIX}${storedHash}`;
+
 export const isStateKey = (key: ObjectKey): boolean => key.startsWith(STATE_PREFIX);
 
 export const byText = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);

@@ -22,6 +22,8 @@ export interface Parcel {
   readonly aliasOf?: ObjectKey;
   /** Where it sends those who ask for it; absent for all but redirects. */
   readonly redirectsTo?: string;
+  /** Neither page nor asset, and yet a page loads it (a manifest, a script that a worker shares): it is there before the page. */
+  readonly isLoaded?: true;
   /** How its bytes are stored, where that is not as they were built. */
   readonly encoding?: "gzip";
 }

@@ -21,10 +21,18 @@ export interface Waybill {
   readonly redelivers?: number;
   /** Rules that this release gave the website endpoint; absent: none. */
   readonly routing?: readonly RoutingRule[];
+  /** Settings of the website endpoint that this release, or runs which died before it, wrote over; they are in the vault. */
+  readonly keptSettings?: readonly Sha256[];
   readonly parcels: readonly RecordedParcel[];
   /** Our objects that still stand though this release does not list them; each has `lastIn`. */
   readonly standing: readonly RecordedParcel[];
 }
+
+/** A release is known by its number and its run together: the run that made it may have made release 0 as well. */
+export const isSameRelease = (
+  a: Pick<Waybill, "release" | "run">,
+  b: Pick<Waybill, "release" | "run">,
+): boolean => a.release === b.release && a.run === b.run;
 
 /** A release that the pointer names. */
 export interface RetainedRelease {
@@ -32,7 +40,7 @@ export interface RetainedRelease {
   readonly run: string;
   readonly waybillHash: Sha256;
   readonly at: string;
-  /** The longest time that an edge may reuse a page of it. */
+  /** The longest time that an edge or a browser may reuse a page of it. */
   readonly pageFreshnessSeconds: number;
 }
 
@@ -53,7 +61,9 @@ export interface Pointer {
   readonly owed: readonly OwedInvalidation[];
   /** ETags of objects that were written after the waybill (workers), by key. */
   readonly announced: Readonly<Record<ObjectKey, string>>;
-  /** Hashes of stored bytes that were removed for good; absent: none. */
+  /** When the last of these was written, by the store's clock in milliseconds since 1970; absent: when the pointer was. */
+  readonly announcedMs?: number;
+  /** Hashes of stored bytes that were removed for good, as versions before 0.2 noted them; absent: none. */
   readonly forgotten?: readonly Sha256[];
 }
 
@@ -74,6 +84,16 @@ export interface OpenDelivery {
   /** Objects of others that it was about to write over, as they stood: release 0 takes them. */
   readonly originals: readonly RecordedParcel[];
   readonly owed: readonly OwedInvalidation[];
+  /** What it was about to do to the settings of the website endpoint; absent: nothing. */
+  readonly website?: OpenWebsite;
+}
+
+/** What a run does to the settings of the website endpoint, and runs which died before it may have done. */
+export interface OpenWebsite {
+  /** All rules that may stand there by now. */
+  readonly rules: readonly RoutingRule[];
+  /** Settings that were written over, by the hash of what the vault has of them. */
+  readonly kept: readonly Sha256[];
 }
 
 /** All that is known of a destination before a delivery. */

@@ -14,6 +14,12 @@ export function findScriptReferences(code: string, firstLine = 1): Reference[] {
     found.push({ kind, url, line: lineOf(at) + firstLine - 1 });
   };
   visit(program, (node) => {
+    // A service worker is not loaded with the page: the browser asks for it by itself, again and again.
+    const registered = registeredBy(node);
+    if (registered !== undefined) {
+      add("guess", registered, node.start);
+      return false;
+    }
     const imported = importedBy(node);
     if (imported !== undefined) {
       // A bare name in an import is the business of an import map.
@@ -67,6 +73,16 @@ function importedBy(node: AnyNode): string | undefined {
   const isUrl = callee.type === "Identifier" && callee.name === "URL";
   const ofModule = base?.type === "MemberExpression" && (base.object as AnyNode).type === "MetaProperty";
   return isUrl && ofModule && address ? literalOf(address) : undefined;
+}
+
+/** `….register(new URL("…", import.meta.url))`: how pages tell browsers of a service worker (W3C Service Workers §3.4.3). */
+function registeredBy(node: AnyNode): string | undefined {
+  if (node.type !== "CallExpression") return undefined;
+  const { callee, arguments: parameters } = node as unknown as { callee: AnyNode; arguments: AnyNode[] };
+  const isRegister =
+    callee.type === "MemberExpression" && (callee.property as { name?: unknown }).name === "register";
+  const [first] = parameters;
+  return isRegister && first?.type === "NewExpression" ? importedBy(first) : undefined;
 }
 
 /** `importScripts("…")`: how classic workers load (WHATWG HTML §10.3.1). */

@@ -26,6 +26,8 @@ interface Held extends ObjectFacts {
 export interface MemoryTraits {
   /** ETags are no MD5 and never the same twice, as where a key service encrypts. */
   readonly opaqueEtags?: boolean;
+  /** A look at an object tells the SHA-256 of its bytes. */
+  readonly keepsHashes?: boolean;
   /** From this size on an object counts as sent in parts: its ETag is no MD5, and refused as the condition of a copy. */
   readonly partsFrom?: number;
   /** Which writes check what must stand there; absent: all. */
@@ -87,7 +89,12 @@ export class MemoryStore implements ObjectStore {
 
   head(key: ObjectKey): Promise<ObjectFacts | undefined> {
     this.count("head");
-    return Promise.resolve(this.objects.get(key));
+    const held = this.objects.get(key);
+    const sum = (): string =>
+      createHash("sha256")
+        .update(held?.bytes ?? "")
+        .digest("hex");
+    return Promise.resolve(held && { ...held, ...(this.traits.keepsHashes && { hash: sum() }) });
   }
 
   get(key: ObjectKey): Promise<ReadObject | undefined> {
@@ -107,7 +114,7 @@ export class MemoryStore implements ObjectStore {
     if (createHash("sha256").update(bytes).digest("hex") !== content.hash)
       throw failure("integrity", `write ${key}`);
     this.assertCondition(key, condition);
-    return this.write(key, bytes, headers, "put");
+    return this.write(`put ${key}`, key, this.toHeld(bytes, headers));
   }
 
   async copy(
@@ -122,7 +129,8 @@ export class MemoryStore implements ObjectStore {
     if (!source || (etag !== undefined && (etag !== source.etag || isRefused)))
       throw failure("precondition", `copy ${from}`);
     if (this.traits.checks === undefined) this.assertCondition(to, condition);
-    return Promise.resolve(this.write(to, source.bytes, headers ?? source.headers, "copy", freshEtag));
+    const held = this.toHeld(source.bytes, headers ?? source.headers, freshEtag);
+    return Promise.resolve(this.write(`copy ${to}`, to, held));
   }
 
   async remove(
@@ -173,16 +181,9 @@ export class MemoryStore implements ObjectStore {
     else this.objects.set(key, this.toHeld(new TextEncoder().encode(text), headers));
   }
 
-  private write(
-    key: ObjectKey,
-    bytes: Uint8Array,
-    headers: ObjectHeaders,
-    verb: string,
-    freshEtag = false,
-  ): Written {
-    this.trace.push(`${verb} ${key}`);
+  private write(entry: string, key: ObjectKey, held: Held): Written {
+    this.trace.push(entry);
     this.keepVersion(key);
-    const held = this.toHeld(bytes, headers, freshEtag);
     this.objects.set(key, held);
     return { etag: held.etag };
   }

@@ -1,8 +1,6 @@
 import { Readable } from "node:stream";
 import {
   CopyObjectCommand,
-  DeleteObjectCommand,
-  DeleteObjectsCommand,
   GetBucketWebsiteCommand,
   GetObjectCommand,
   HeadObjectCommand,
@@ -34,6 +32,7 @@ import { fromWebsite, toWebsite } from "./website.ts";
 import { createAnonymousClient, createClient, type S3Settings } from "./client.ts";
 import { fromParameters, toParameters, unquoted } from "./headers.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
+import { S3Removals } from "./removals.ts";
 import { createVersions } from "./versions.ts";
 import {
   abandonUploads,
@@ -44,9 +43,6 @@ import {
   type UploadTools,
 } from "./multipart.ts";
 
-/** Objects of one bulk delete; the protocol's limit. */
-const DELETE_BATCH = 1000;
-
 /** Any server of the S3 REST protocol. */
 export function createS3Store(settings: S3Settings, count: CountRequest): ObjectStore {
   return new S3Store(settings, createClient(settings), count);
@@ -55,11 +51,10 @@ export function createS3Store(settings: S3Settings, count: CountRequest): Object
 class S3Store implements ObjectStore {
   readonly location: StoreLocation;
   readonly carriesHeaders = true;
-  /** Stores that refuse bulk deletes get single ones; found out at the first refusal. */
-  private bulkDelete = true;
   /** Stores that can't copy a part get plain copies. */
   private partCopies = true;
   readonly versions: ObjectVersions;
+  private readonly removals: S3Removals;
 
   constructor(
     private readonly settings: S3Settings,
@@ -69,6 +64,7 @@ class S3Store implements ObjectStore {
     const { bucket, prefix, region, endpoint } = settings;
     this.location = { bucket, prefix, region: region ?? "", endpoint: endpoint ?? "its default address" };
     this.versions = createVersions(settings, client, count);
+    this.removals = new S3Removals(settings, client, count);
   }
 
   async *list(below = ""): AsyncIterable<ListPage> {
@@ -227,14 +223,11 @@ class S3Store implements ObjectStore {
     return { client: this.client, count: this.count, address: this.address(key) };
   }
 
-  async remove(
+  remove(
     keys: readonly ObjectKey[],
     expected?: ReadonlyMap<ObjectKey, string>,
   ): Promise<readonly ObjectKey[]> {
-    const left: ObjectKey[] = [];
-    for (let start = 0; start < keys.length; start += DELETE_BATCH)
-      left.push(...(await this.removeBatch(keys.slice(start, start + DELETE_BATCH), expected)));
-    return left;
+    return this.removals.remove(keys, expected);
   }
 
   async readWebsite(): Promise<WebsiteSettings | undefined> {
@@ -268,67 +261,6 @@ class S3Store implements ObjectStore {
 
   close(): void {
     this.client.destroy();
-  }
-
-  private async removeBatch(
-    keys: readonly ObjectKey[],
-    expected: ReadonlyMap<ObjectKey, string> | undefined,
-  ): Promise<readonly ObjectKey[]> {
-    if (this.bulkDelete && keys.length > 1) {
-      try {
-        return await this.removeInBulk(keys, expected);
-      } catch (error) {
-        // Refused as such, not for a right: this store may have single deletes only, or none with ETags.
-        if (!(error instanceof StoreError) || !["other", "conditions-unsupported"].includes(error.kind))
-          throw error;
-        if (expected) return this.removeBatch(keys, undefined);
-        this.bulkDelete = false;
-      }
-    }
-    const left: ObjectKey[] = [];
-    for (const key of keys) if (!(await this.removeOne(key, expected?.get(key)))) left.push(key);
-    return left;
-  }
-
-  /** @returns whether it is gone */
-  private async removeOne(key: ObjectKey, etag: string | undefined): Promise<boolean> {
-    this.count("delete");
-    try {
-      await this.client.send(
-        new DeleteObjectCommand({ ...this.address(key), ...(etag === undefined ? {} : { IfMatch: etag }) }),
-      );
-      return true;
-    } catch (error) {
-      if (isNotFound(error)) return true;
-      const failure = toStoreError(error, `remove ${key}`, this.settings);
-      if (failure.kind === "precondition" && etag !== undefined) return false;
-      if (failure.kind === "conditions-unsupported" && etag !== undefined)
-        return this.removeOne(key, undefined);
-      throw failure;
-    }
-  }
-
-  private async removeInBulk(
-    keys: readonly ObjectKey[],
-    expected: ReadonlyMap<ObjectKey, string> | undefined,
-  ): Promise<readonly ObjectKey[]> {
-    this.count("delete");
-    const action = `remove ${keys.length} objects`;
-    const { prefix } = this.location;
-    const objects = keys.map((key) => ({ Key: prefix + key, ETag: expected?.get(key) }));
-    const answer = await this.try(action, () =>
-      this.client.send(
-        new DeleteObjectsCommand({ ...this.bucket, Delete: { Objects: objects, Quiet: true } }),
-      ),
-    );
-    const left: ObjectKey[] = [];
-    for (const { Key = "", Code, Message } of answer.Errors ?? []) {
-      if (Code === "NoSuchKey") continue;
-      const failure = toStoreError({ name: Code, message: Message }, `remove ${Key}`, this.settings);
-      if (failure.kind !== "precondition" || !expected) throw failure;
-      left.push(Key.slice(prefix.length));
-    }
-    return left;
   }
 
   private get bucket(): { Bucket: string } {
