@@ -16,6 +16,7 @@ const KINDS = [
   "denied",
   "unsupported",
   "taken",
+  "conflict",
   "skew",
   "reset-before",
   "reset-after",
@@ -132,6 +133,12 @@ export async function strike(
       throw new ProtocolError(403, "AccessDenied", "Access Denied");
     case "taken":
       throw new ProtocolError(409, "BucketAlreadyExists", "The requested bucket name is not available.");
+    case "conflict":
+      throw new ProtocolError(
+        409,
+        "ConditionalRequestConflict",
+        "The conditional request cannot succeed due to a conflicting operation against this resource.",
+      );
     case "unsupported":
       throw new ProtocolError(501, "NotImplemented", "A header or query you provided is not implemented.");
     case "reset-before":

@@ -14,6 +14,7 @@ import { openLedger } from "./ledger.ts";
 import type { AccessPolicy, Asker } from "./store/permissions.ts";
 import { SandboxStore } from "./store/server.ts";
 import type { Identity } from "./store/signature.ts";
+import { PLAIN_STORE, type StoreTraits } from "./store/traits.ts";
 
 export interface SandboxOptions {
   readonly data: string;
@@ -36,6 +37,8 @@ export interface SandboxOptions {
   readonly policy?: AccessPolicy | undefined;
   /** How the edge behaves where real ones differ; absent: plainly. */
   readonly traits?: Traits | undefined;
+  /** How the store behaves where real ones differ; absent: plainly. */
+  readonly storeTraits?: StoreTraits | undefined;
   /** What goes wrong; absent: nothing. */
   readonly faults?: FaultSettings | undefined;
 }
@@ -114,6 +117,7 @@ export async function startSandbox(options: SandboxOptions): Promise<Sandbox> {
     ledger,
     faults,
     lent: LENT,
+    traits: options.storeTraits ?? PLAIN_STORE,
   });
   if (options.bare !== true) store.createBucket(bucket);
   const certificate = options.tls && (await createCertificate(options.tls, Date.now()));

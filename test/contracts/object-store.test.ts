@@ -7,7 +7,9 @@ import { createFolderStore } from "../../src/adapters/stores/folder/folder-store
 import { temporaryFolder } from "../support/builds.ts";
 import { describeObjectStore, toContent, type StoreAbilities } from "./object-store.ts";
 
-const EVERYTHING: StoreAbilities = { conditions: true, website: true, headers: true, anyName: true };
+const EVERYTHING: StoreAbilities = {
+  ...{ conditions: "all", website: true, headers: true, copiesKeepEtags: true, anyName: true },
+};
 
 describeObjectStore("memory", EVERYTHING, () => Promise.resolve(new MemoryStore(undefined, () => 1)));
 
@@ -24,8 +26,10 @@ const open = (prefix: string, more: object = {}) =>
 
 describeObjectStore("s3 on the sandbox", EVERYTHING, () => Promise.resolve(open("below/here/")));
 
-describeObjectStore("folder", { conditions: true, website: false, headers: false, anyName: false }, () =>
-  Promise.resolve(createFolderStore(temporaryFolder("folder-store"), () => undefined)),
+describeObjectStore(
+  "folder",
+  { ...EVERYTHING, website: false, headers: false, copiesKeepEtags: false, anyName: false },
+  () => Promise.resolve(createFolderStore(temporaryFolder("folder-store"), () => undefined)),
 );
 
 test("a folder: nothing outside it, no half file, times that rise by a second, no empty folders, nothing made up for a missing mount", async () => {
@@ -72,14 +76,21 @@ test.each([
 test("data and settings of the sandbox survive its restart, a journal cut short included", async () => {
   const { mkdtempSync, appendFileSync } = await import("node:fs");
   const data = mkdtempSync("/tmp/courier-test-restart-");
-  const first = await RunningSandbox.start([], data);
+  const first = await RunningSandbox.start(["--trait", "keeps-versions"], data);
   const before = createS3Store({ ...first.facts, prefix: "", addressing: "path" }, () => undefined);
+  await before.put("stays", toContent("once"), {});
   const { etag } = await before.put("stays", toContent("here"), { "content-type": "text/plain" });
   await first.stop();
   appendFileSync(`${data}/store/buckets/${first.facts.bucket}/journal.ndjson`, '{"put":{"key":"half');
   const second = await RunningSandbox.start([], data);
   const after = createS3Store({ ...second.facts, prefix: "", addressing: "path" }, () => undefined);
-  expect(await after.head("stays")).toEqual({ size: 4, etag, headers: { "content-type": "text/plain" } });
+  expect(await after.head("stays")).toMatchObject({
+    size: 4,
+    etag,
+    headers: { "content-type": "text/plain" },
+  });
+  for await (const page of after.versions?.list() ?? [])
+    expect(page.map(({ isCurrent }) => isCurrent)).toEqual([true, false]);
   expect(await after.head("half")).toBeUndefined();
   await second.stop();
 });

@@ -7,6 +7,12 @@ import { DURATION, parseSeconds } from "../../settings/units.ts";
 import type { AccessPolicy } from "../../sandbox/store/permissions.ts";
 import { CERTIFICATE_KINDS } from "../../sandbox/edge/certificate-kinds.ts";
 import { readTraits, TRAIT_NAMES, type Traits } from "../../sandbox/edge/traits.ts";
+import {
+  isStoreTrait,
+  readStoreTraits,
+  STORE_TRAIT_NAMES,
+  type StoreTraits,
+} from "../../sandbox/store/traits.ts";
 import { isSet, list, text, type Arguments, type Command } from "../command.ts";
 import { waitForStop, type Terminal } from "../terminal.ts";
 
@@ -62,7 +68,7 @@ export const sandboxCommand: Command = {
     trait: {
       kind: "list",
       value: "NAME[=VALUE]",
-      about: "how the edge behaves where real ones differ (repeatable; docs/sandbox.md)",
+      about: "how the store or the edge behaves where real ones differ (repeatable; docs/sandbox.md)",
     },
     faults: { kind: "text", value: "FILE", about: "what goes wrong, by rule and seed (YAML)" },
     "client-routes": { kind: "switch", about: "unknown addresses are answered with the entry page" },
@@ -124,7 +130,7 @@ function readOptions(args: Arguments): Omit<SandboxOptions, "data"> {
     clientRoutes: isSet(args, "client-routes"),
     bare: isSet(args, "bare"),
     tls: CERTIFICATE_KINDS.find((kind) => kind === text(args, "tls")),
-    traits: readTraitsOf(args),
+    ...readTraitsOf(args),
   };
 }
 
@@ -138,11 +144,13 @@ function readPolicyOf(args: Arguments, terminal: Terminal): AccessPolicy | undef
   }
 }
 
-function readTraitsOf(args: Arguments): Traits {
-  const traits = readTraits(list(args, "trait"));
-  if ("wrong" in traits)
-    throw wrong("trait", traits.wrong, `one of ${TRAIT_NAMES.join(", ")}, with its value`);
-  return traits;
+function readTraitsOf(args: Arguments): { readonly traits: Traits; readonly storeTraits: StoreTraits } {
+  const asked = list(args, "trait");
+  const traits = readTraits(asked.filter((name) => !isStoreTrait(name)));
+  const storeTraits = readStoreTraits(asked.filter(isStoreTrait));
+  if (!("wrong" in traits) && !("wrong" in storeTraits)) return { traits, storeTraits };
+  const text = "wrong" in traits ? traits.wrong : "wrong" in storeTraits ? storeTraits.wrong : "";
+  throw wrong("trait", text, `one of ${[...STORE_TRAIT_NAMES, ...TRAIT_NAMES].join(", ")}, with its value`);
 }
 
 function readNumber(args: Arguments, option: string, most: number): number {

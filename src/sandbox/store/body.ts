@@ -11,6 +11,8 @@ export interface ReceivedBody {
   readonly size: number;
   /** MD5 in hex. */
   readonly md5: string;
+  /** SHA-256 in base64, where it was said and is right. */
+  readonly sha256?: string;
 }
 
 /**
@@ -36,8 +38,12 @@ export async function receiveBody(
     file.end();
     await once(file, "close");
     const digest = md5.digest();
-    assertContent(request, { size, sha256: sha256.digest("hex"), md5: digest });
-    return { blob, size, md5: digest.toString("hex") };
+    const sum = sha256.digest();
+    assertContent(request, { size, sha256: sum.toString("hex"), md5: digest });
+    const said = request.headers["x-amz-checksum-sha256"];
+    if (said !== undefined && said !== sum.toString("base64"))
+      throw new ProtocolError(400, "BadDigest", "The SHA256 you specified did not match what we received.");
+    return { blob, size, md5: digest.toString("hex"), ...(said === undefined ? {} : { sha256: said }) };
   } catch (error) {
     file.destroy();
     await rm(pathOf(blob), { force: true });

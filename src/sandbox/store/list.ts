@@ -71,4 +71,5 @@ function groupOf(key: string, prefix: string, delimiter: string): string | undef
 }
 
 /** The protocol's url encoding: a space is '+', a slash stays. */
-const encodeKey = (key: string): string => encodeURIComponent(key).replace(/%20/g, "+").replace(/%2F/g, "/");
+export const encodeKey = (key: string): string =>
+  encodeURIComponent(key).replace(/%20/g, "+").replace(/%2F/g, "/");

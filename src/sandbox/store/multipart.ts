@@ -8,6 +8,7 @@ import {
   answer,
   answerXml,
   assertConditions,
+  assertSummed,
   findCopySource,
   headersOf,
   md5OfFile,
@@ -51,6 +52,7 @@ export class MultipartUploads {
     if (!(number >= 1 && number <= 10_000))
       throw new ProtocolError(400, "InvalidArgument", "Part number must be between 1 and 10000.");
     const isCopy = call.request.headers["x-amz-copy-source"] !== undefined;
+    if (!isCopy) assertSummed(call);
     const part = isCopy
       ? await this.copyPart(call)
       : await receiveBody(call.request, (blob) => call.table.blobPath(blob));

@@ -7,12 +7,16 @@ import { pipeline } from "node:stream/promises";
 import { receiveBody, receiveText, type ReceivedBody } from "./body.ts";
 import { noSuchKey, preconditionFailed, ProtocolError } from "./failure.ts";
 import type { ObjectTable, StoredObject } from "./object-table.ts";
+import type { StoreTraits } from "./traits.ts";
 import { many, parseXml, toXml } from "./xml.ts";
 
 /** What an operation works on. */
 export interface Call {
   /** Whether whoever asks may remove a key; of many at once each is asked about. */
-  readonly mayRemove: (key: string) => boolean;
+  readonly mayRemove: (key: string, isVersion: boolean) => boolean;
+  readonly traits: StoreTraits;
+  /** Keys to which a conditional write is under way. */
+  readonly underWay: Set<string>;
   readonly request: IncomingMessage;
   readonly response: ServerResponse;
   readonly table: ObjectTable;
@@ -29,19 +33,62 @@ const KEPT_HEADERS =
 
 export async function putObject(call: Call): Promise<void> {
   const { request, table, key, received } = call;
-  const body = await receiveBody(request, (blob) => table.blobPath(blob));
-  received(body.size);
-  // Checked after the content is here and before it stands: nothing can come between.
-  assertConditions(call, table.get(key));
-  const { etag } = store(call, body, headersOf(request), body.md5);
-  answer(call, 200, { etag: `"${etag}"` });
+  assertSummed(call);
+  await alone(call, async () => {
+    const body = await receiveBody(request, (blob) => table.blobPath(blob));
+    received(body.size);
+    // Checked after the content is here and before it stands: nothing can come between.
+    assertConditions(call, table.get(key));
+    const { etag } = store(call, body, headersOf(request), body.md5);
+    answer(call, 200, { etag: `"${etag}"` });
+  });
+}
+
+/** Of two conditional writes of one key at the same moment a store may refuse the later one, whatever it asks for. */
+async function alone(
+  { request, table, key, traits, underWay }: Call,
+  write: () => Promise<void>,
+): Promise<void> {
+  const name = `${table.bucket}/${key}`;
+  const isConditional =
+    request.headers["if-match"] !== undefined || request.headers["if-none-match"] !== undefined;
+  if (!traits.conflicts || !isConditional) return write();
+  if (underWay.has(name))
+    throw new ProtocolError(
+      409,
+      "ConditionalRequestConflict",
+      "The conditional request cannot succeed due to a conflicting operation against this resource.",
+    );
+  underWay.add(name);
+  try {
+    // Long enough to be met.
+    await new Promise((done) => setTimeout(done, 10));
+    await write();
+  } finally {
+    underWay.delete(name);
+  }
+}
+
+/** A bucket that locks its objects takes none of which it can't check every byte. */
+export function assertSummed({ request, traits }: Call): void {
+  const { headers } = request;
+  const isSummed = Object.keys(headers).some((name) => /^(content-md5|x-amz-checksum-.+)$/.test(name));
+  if (!traits.locksObjects || isSummed) return;
+  request.resume();
+  throw new ProtocolError(
+    400,
+    "InvalidRequest",
+    "Content-MD5 OR x-amz-checksum- HTTP header is required for Put Object requests with Object Lock parameters",
+  );
 }
 
 export async function getObject(call: Call): Promise<void> {
   const { request, response, table, key } = call;
-  const object = table.get(key);
+  const version = call.query.get("versionId");
+  const object = version === null ? table.get(key) : table.getVersion(key, version);
   if (!object) throw noSuchKey(key);
-  const headers = toAnswerHeaders(object);
+  const asksForSum = request.headers["x-amz-checksum-mode"] === "ENABLED";
+  const headers = { ...toAnswerHeaders(object), ...(asksForSum ? toSumHeaders(object) : {}) };
   if (request.headers["if-match"] !== undefined && unquoted(request.headers["if-match"]) !== object.etag)
     throw preconditionFailed("If-Match");
   if (unquoted(request.headers["if-none-match"]) === object.etag) {
@@ -69,11 +116,12 @@ export async function copyObject(call: Call): Promise<void> {
   }
   const blob = randomUUID();
   await copyFile(from.blobPath(source.blob), table.blobPath(blob));
-  assertConditions(call, table.get(call.key));
+  if (call.traits.conditions === "all") assertConditions(call, table.get(call.key));
   const etag = source.etag.includes("-") ? await md5OfFile(table.blobPath(blob)) : source.etag;
+  const { sha256 } = source;
   const copied = store(
     call,
-    { blob, size: source.size, md5: etag },
+    { blob, size: source.size, md5: etag, ...(sha256 === undefined ? {} : { sha256 }) },
     replace ? headersOf(request) : source.headers,
     etag,
   );
@@ -87,52 +135,88 @@ export async function copyObject(call: Call): Promise<void> {
 }
 
 export function deleteObject(call: Call): Promise<void> {
-  assertConditions(call, call.table.get(call.key));
-  call.table.remove(call.key);
+  const version = call.query.get("versionId");
+  if (version !== null) removeVersion(call, call.key, version);
+  else {
+    if (call.traits.conditions === "all") assertConditions(call, call.table.get(call.key));
+    call.table.remove(call.key);
+  }
   answer(call, 204, {});
   return Promise.resolve();
+}
+
+function removeVersion({ table, traits }: Call, key: string, version: string): void {
+  if (traits.locksObjects)
+    throw new ProtocolError(403, "AccessDenied", "Access Denied because object protected by object lock.");
+  table.removeVersion(key, version);
 }
 
 export async function deleteObjects(call: Call): Promise<void> {
   const text = await receiveText(call.request);
   call.received(text.length);
   const { Object: objects, Quiet: quiet } = parseXml(text, "Delete");
-  const keys = many(objects).map(({ Key }) => String(Key));
-  if (keys.length === 0 || keys.length > 1000)
+  const asked = many(objects) as { Key?: unknown; VersionId?: unknown; ETag?: unknown }[];
+  if (asked.length === 0 || asked.length > 1000)
     throw new ProtocolError(400, "MalformedXML", "A delete names between 1 and 1000 objects.");
-  const refused = new Set(keys.filter((key) => !call.mayRemove(key)));
-  const removed = keys.filter((key) => !refused.has(key));
-  for (const key of removed) call.table.remove(key);
-  const failures = [...refused].map((Key) => ({
-    Key,
-    Code: "AccessDenied",
-    Message: "The identity is not authorized to perform: s3:DeleteObject",
-  }));
+  const removed: object[] = [];
+  const failures: object[] = [];
+  for (const { Key, VersionId, ETag } of asked) {
+    const key = String(Key);
+    const version = VersionId === undefined ? {} : { VersionId: String(VersionId) };
+    try {
+      removeOne(call, key, version.VersionId, ETag);
+      removed.push({ Key: key, ...version });
+    } catch (error) {
+      if (!(error instanceof ProtocolError)) throw error;
+      failures.push({ Key: key, ...version, Code: error.code, Message: error.message });
+    }
+  }
   answerXml(
     call,
     toXml("DeleteResult", {
-      ...(quiet === "true" ? {} : { Deleted: removed.map((Key) => ({ Key })) }),
+      ...(quiet === "true" ? {} : { Deleted: removed }),
       ...(failures.length === 0 ? {} : { Error: failures }),
     }),
   );
 }
 
+function removeOne(call: Call, key: string, version: string | undefined, etag: unknown): void {
+  if (!call.mayRemove(key, version !== undefined))
+    throw new ProtocolError(
+      403,
+      "AccessDenied",
+      `The identity is not authorized to perform: s3:DeleteObject${version === undefined ? "" : "Version"}`,
+    );
+  if (version !== undefined) {
+    removeVersion(call, key, version);
+    return;
+  }
+  const standing = call.table.get(key);
+  const isOther = etag !== undefined && standing && unquoted(toEtag(etag)) !== standing.etag;
+  if (isOther && call.traits.conditions === "all") throw preconditionFailed("ETag");
+  call.table.remove(key);
+}
+
+const toEtag = (value: unknown): string => String(value).replace(/&quot;/g, '"');
+
 /** Puts what was received under its key, in one step. */
 export function store(
-  { table, key }: Call,
+  { table, key, traits }: Call,
   body: ReceivedBody,
   headers: Readonly<Record<string, string>>,
   etag: string,
 ): StoredObject {
+  const isSummed = body.sha256 !== undefined && !traits.noChecksums;
   const { "x-amz-website-redirect-location": redirect, ...kept } = headers;
   const object = {
     key,
     size: body.size,
-    etag,
+    etag: traits.opaqueEtags ? randomUUID().replaceAll("-", "") : etag,
     modifiedMs: Date.now(),
     headers: kept,
     blob: body.blob,
     ...(redirect === undefined ? {} : { redirect }),
+    ...(isSummed ? { sha256: body.sha256 } : {}),
   };
   table.put(object);
   return object;
@@ -144,11 +228,31 @@ export function headersOf(request: IncomingMessage): Record<string, string> {
     ([name]) => KEPT_HEADERS.test(name) || name === "x-amz-website-redirect-location",
   );
   const headers = Object.fromEntries(kept.map(([name, value]) => [name, String(value)]));
+  assertMetadata(headers);
   const encoding = headers["content-encoding"]?.replace(/(^|,\s*)aws-chunked(,\s*)?/, "");
   if (encoding === "") delete headers["content-encoding"];
   else if (encoding !== undefined) headers["content-encoding"] = encoding;
   return headers;
 }
+
+/** What the protocol lets an object have of metadata, in bytes. */
+const MOST_METADATA = 2048;
+const METADATA_PREFIX = "x-amz-meta-";
+
+function assertMetadata(headers: Readonly<Record<string, string>>): void {
+  const size = Object.entries(headers)
+    .filter(([name]) => name.startsWith(METADATA_PREFIX))
+    .reduce((sum, [name, value]) => sum + name.length - METADATA_PREFIX.length + Buffer.byteLength(value), 0);
+  if (size > MOST_METADATA)
+    throw new ProtocolError(
+      400,
+      "MetadataTooLarge",
+      "Your metadata headers exceed the maximum allowed metadata size",
+    );
+}
+
+const toSumHeaders = ({ sha256 }: StoredObject): Record<string, string> =>
+  sha256 === undefined ? {} : { "x-amz-checksum-sha256": sha256, "x-amz-checksum-type": "FULL_OBJECT" };
 
 function toAnswerHeaders(object: StoredObject): Record<string, string> {
   return {
@@ -181,7 +285,8 @@ const without = (headers: Record<string, string>, name: string): Record<string, 
   Object.fromEntries(Object.entries(headers).filter(([key]) => key !== name));
 
 /** Conditional writes (RFC 9110 §13.1), by the ETag with or without its quotes. */
-export function assertConditions({ request }: Call, standing: StoredObject | undefined): void {
+export function assertConditions({ request, traits }: Call, standing: StoredObject | undefined): void {
+  if (traits.conditions === "none") return;
   const match = request.headers["if-match"];
   if (request.headers["if-none-match"] === "*" && standing) throw preconditionFailed("If-None-Match");
   if (match === undefined) return;
@@ -190,7 +295,7 @@ export function assertConditions({ request }: Call, standing: StoredObject | und
 }
 
 export function findCopySource(
-  { request }: Call,
+  { request, traits }: Call,
   findTable: Call["findTable"],
 ): { source: StoredObject; from: ObjectTable } {
   const [, bucket = "", key = ""] =
@@ -199,7 +304,8 @@ export function findCopySource(
   const source = from.get(key);
   if (!source) throw noSuchKey(key);
   const match = request.headers["x-amz-copy-source-if-match"];
-  if (match !== undefined && unquoted(String(match)) !== source.etag)
+  const isUnpinned = traits.partsUnpinned && source.etag.includes("-");
+  if (match !== undefined && (isUnpinned || unquoted(String(match)) !== source.etag))
     throw preconditionFailed("x-amz-copy-source-If-Match");
   return { source, from };
 }

@@ -22,6 +22,8 @@ export interface Right {
   readonly resource: string;
   /** Of a list. */
   readonly prefix?: string;
+  /** Asked for besides, of a request that names no prefix: what a policy grants for prefixes does not count. */
+  readonly hasNoPrefix?: boolean;
 }
 
 /** Who asks: an identity by its name, a service for one of its resources, or anybody. */
@@ -37,6 +39,8 @@ const RIGHTS: Readonly<Record<string, string>> = {
   HeadBucket: "s3:ListBucket",
   ListObjectsV2: "s3:ListBucket",
   ListMultipartUploads: "s3:ListBucketMultipartUploads",
+  ListObjectVersions: "s3:ListBucketVersions",
+  GetObjectLock: "s3:GetBucketObjectLockConfiguration",
   GetObject: "s3:GetObject",
   HeadObject: "s3:GetObject",
   PutObject: "s3:PutObject",
@@ -46,6 +50,11 @@ const RIGHTS: Readonly<Record<string, string>> = {
   CompleteMultipartUpload: "s3:PutObject",
   DeleteObject: "s3:DeleteObject",
   AbortMultipartUpload: "s3:AbortMultipartUpload",
+};
+const VERSION_RIGHTS: Readonly<Record<string, string>> = {
+  GetObject: "s3:GetObjectVersion",
+  HeadObject: "s3:GetObjectVersion",
+  DeleteObject: "s3:DeleteObjectVersion",
 };
 const SETTINGS: Readonly<Record<string, string>> = {
   website: "BucketWebsite",
@@ -74,9 +83,11 @@ export function toRights({ operation, bucket, key, query, source }: Asked): Righ
     const removesPolicy = operation.startsWith("Delete") && settings === "policy";
     return [{ action: `s3:${removesPolicy ? "Delete" : verb}${SETTINGS[settings]}`, resource: arn }];
   }
-  const action = RIGHTS[operation];
+  const isOfVersion = query.has("versionId");
+  const action = (isOfVersion ? VERSION_RIGHTS[operation] : undefined) ?? RIGHTS[operation];
   if (action === undefined) return [];
-  const listed = operation === "ListObjectsV2" ? { prefix: query.get("prefix") ?? "" } : {};
+  const isList = operation === "ListObjectsV2" || operation === "ListObjectVersions";
+  const listed = isList ? { prefix: query.get("prefix") ?? "" } : {};
   const own: Right = { action, resource: key === "" ? arn : `${arn}/${key}`, ...listed };
   return source === undefined ? [own] : [own, { action: "s3:GetObject", resource: `arn:aws:s3:::${source}` }];
 }
@@ -127,7 +138,7 @@ const isEverybody = (principal: unknown): boolean =>
 
 function isFitting(
   { Action = [], Resource, NotResource, Condition = {} }: Statement,
-  { action, resource, prefix }: Right,
+  { action, resource, prefix, hasNoPrefix = false }: Right,
   asker: Asker,
 ): boolean {
   const isNamed = (patterns: string | readonly string[]): boolean =>
@@ -141,6 +152,7 @@ function isFitting(
     [Action].flat().some((pattern) => matches(pattern, action)) &&
     hasResource &&
     (prefix === undefined || holds("s3:prefix", prefix)) &&
+    !(hasNoPrefix && wanted("s3:prefix").length > 0) &&
     holds("AWS:SourceArn", asker.kind === "service" ? asker.source : "")
   );
 }

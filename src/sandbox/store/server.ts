@@ -28,6 +28,8 @@ import {
   putObject,
   type Call,
 } from "./operations.ts";
+import type { StoreTraits } from "./traits.ts";
+import { answerObjectLock, listVersions } from "./versions.ts";
 import { judge, refuse, toRights, type Asker, type Right } from "./permissions.ts";
 import { authenticate, type Identity } from "./signature.ts";
 import { toErrorXml, toXml } from "./xml.ts";
@@ -41,6 +43,7 @@ export interface StoreOptions {
   readonly faults: Faults;
   /** What web identities are given. */
   readonly lent?: LentKeys;
+  readonly traits: StoreTraits;
 }
 
 /** The simulated store: the S3 REST protocol, path style, signatures checked, data on disk. */
@@ -48,6 +51,7 @@ export class SandboxStore {
   readonly server: Server;
   private readonly tables = new Map<string, ObjectTable>();
   private readonly uploads = new MultipartUploads();
+  private readonly underWay = new Set<string>();
 
   constructor(private readonly options: StoreOptions) {
     mkdirSync(join(options.folder, "buckets"), { recursive: true });
@@ -60,6 +64,7 @@ export class SandboxStore {
   createBucket(bucket: string): boolean {
     const isNew = !existsSync(join(this.options.folder, "buckets", bucket));
     if (!this.tables.has(bucket)) this.open(bucket);
+    if (isNew && this.options.traits.keepsVersions) this.findTable(bucket).change({ versioning: "Enabled" });
     return isNew;
   }
 
@@ -139,7 +144,7 @@ export class SandboxStore {
     const isMissing =
       (operation === "GetObject" || operation === "HeadObject") && !this.hasObject(bucket, key);
     if (isMissing && (identity === undefined || identity.policy))
-      rights.push({ action: "s3:ListBucket", resource: `arn:aws:s3:::${bucket}`, prefix: key });
+      rights.push({ action: "s3:ListBucket", resource: `arn:aws:s3:::${bucket}`, hasNoPrefix: true });
     for (const right of rights) if (!this.isAllowed(right, bucket, identity)) refuse(right);
   }
 
@@ -182,12 +187,12 @@ export class SandboxStore {
       query,
       findTable: this.findTable,
       received,
-      mayRemove: (removed) =>
-        this.isAllowed(
-          { action: "s3:DeleteObject", resource: `arn:aws:s3:::${bucket}/${removed}` },
-          bucket,
-          identity,
-        ),
+      traits: this.options.traits,
+      underWay: this.underWay,
+      mayRemove: (removed, isVersion) => {
+        const action = isVersion ? "s3:DeleteObjectVersion" : "s3:DeleteObject";
+        return this.isAllowed({ action, resource: `arn:aws:s3:::${bucket}/${removed}` }, bucket, identity);
+      },
     };
     const settings = SETTINGS_QUERIES.find((name) => query.has(name)) as SettingsQuery;
     switch (operation) {
@@ -196,6 +201,12 @@ export class SandboxStore {
         return;
       case "ListObjectsV2":
         answerXml(call, listObjects(call.table, query));
+        return;
+      case "ListObjectVersions":
+        answerXml(call, listVersions(call.table, query));
+        return;
+      case "GetObjectLock":
+        answerObjectLock(call);
         return;
       case "GetBucketSettings":
         return readSettings(call, settings, this.options.region);
@@ -308,7 +319,11 @@ function nameOperation({ method, headers }: IncomingMessage, { bucket, key, quer
         ? "GetBucketSettings"
         : query.has("uploads")
           ? "ListMultipartUploads"
-          : "ListObjectsV2";
+          : query.has("versions")
+            ? "ListObjectVersions"
+            : query.has("object-lock")
+              ? "GetObjectLock"
+              : "ListObjectsV2";
     if (method === "PUT") return isSettings ? "PutBucketSettings" : "CreateBucket";
     if (method === "DELETE" && isSettings) return "DeleteBucketSettings";
     return method === "POST" && query.has("delete") ? "DeleteObjects" : "Unknown";

@@ -1,0 +1,132 @@
+import { hash } from "node:crypto";
+import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
+import type { ObjectStore, ObjectVersion } from "../../src/ports/object-store.ts";
+import { RunningSandbox } from "../support/program.ts";
+import { describeObjectStore, readText, toContent } from "./object-store.ts";
+
+/** How real stores differ: each trait of the sandbox is seen through the adapter, which must make the best of it. */
+
+const running: RunningSandbox[] = [];
+afterAll(() => Promise.all(running.map((sandbox) => sandbox.stop())));
+
+async function open(...traits: string[]): Promise<ObjectStore> {
+  const sandbox = await RunningSandbox.start(traits.flatMap((trait) => ["--trait", trait]));
+  running.push(sandbox);
+  process.env.AWS_ACCESS_KEY_ID = sandbox.facts.accessKeyId;
+  process.env.AWS_SECRET_ACCESS_KEY = sandbox.facts.secretAccessKey;
+  return createS3Store({ ...sandbox.facts, prefix: "site/", addressing: "path" }, () => undefined);
+}
+
+const USUAL = { website: true, headers: true, anyName: true } as const;
+
+describeObjectStore(
+  "s3 on a sandbox that encrypts by a key service and locks its objects",
+  { ...USUAL, conditions: "all", copiesKeepEtags: false },
+  () => open("opaque-etags", "locks-objects"),
+);
+
+describeObjectStore(
+  "s3 on a sandbox that checks conditions of puts only, and refuses those on the ETags of parts",
+  { ...USUAL, conditions: "puts", copiesKeepEtags: true },
+  () => open("write-conditions=puts", "parts-unpinned", "no-checksums"),
+);
+
+const large = (letter: string): ReturnType<typeof toContent> => {
+  const bytes = Buffer.alloc(65 * 1024 * 1024, letter);
+  return { size: bytes.length, hash: hash("sha256", bytes), open: () => bytes };
+};
+
+test.each([
+  [[], "copied"],
+  [["parts-unpinned"], "precondition"],
+])(
+  "a large file goes in parts, and its ETag is good as the condition of a copy or not: %j",
+  async (traits, end) => {
+    const store = await open(...traits);
+    const { etag } = await store.put("film.mp4", large("a"), {});
+    expect(etag).toMatch(/-9$/);
+    const copy = store.copy({ key: "film.mp4", etag }, "copy.mp4").then(
+      () => "copied",
+      ({ kind }: { kind: string }) => kind,
+    );
+    expect(await copy).toBe(end);
+    await store.copy({ key: "film.mp4" }, "other.mp4", undefined, { ifAbsent: true });
+    expect((await store.head("other.mp4"))?.size).toBe(65 * 1024 * 1024);
+  },
+);
+
+test("a bucket that locks takes large files, too, and keeps every version from being removed", async () => {
+  const store = await open("locks-objects");
+  await store.put("film.mp4", large("a"), {});
+  await store.put("film.mp4", toContent("short"), {});
+  await store.remove(["film.mp4"]);
+  const { versions } = store;
+  expect(await versions?.isLocked()).toBe(true);
+  const all = await list(store);
+  expect(all.map(({ key, size, isCurrent }) => [key, size, isCurrent])).toEqual([
+    ["film.mp4", 5, false],
+    ["film.mp4", 65 * 1024 * 1024, false],
+  ]);
+  await expect(versions?.remove(all)).rejects.toMatchObject({ kind: "denied" });
+});
+
+test("versions are listed below the prefix, read and removed; what stands is not touched by that", async () => {
+  const store = await open("keeps-versions");
+  await store.put("a b+c%.txt", toContent("first"), {});
+  await store.put("a b+c%.txt", toContent("second"), {});
+  await store.put("other.txt", toContent("x"), {});
+  await store.remove(["other.txt"]);
+  const [current, first, other] = await list(store);
+  expect([current?.isCurrent, first?.isCurrent, other?.key]).toEqual([true, false, "other.txt"]);
+  expect(await readText(await store.versions?.read(first as ObjectVersion))).toBe("first");
+  await store.versions?.remove([first as ObjectVersion, other as ObjectVersion]);
+  expect((await list(store)).map(({ id }) => id)).toEqual([current?.id]);
+  expect(await readText(await store.get("a b+c%.txt"))).toBe("second");
+  expect(await store.versions?.isLocked()).toBe(false);
+});
+
+async function list({ versions }: ObjectStore): Promise<ObjectVersion[]> {
+  const found: ObjectVersion[] = [];
+  for await (const page of versions?.list() ?? []) found.push(...page);
+  return found;
+}
+
+test("a bucket that keeps no versions says so by having no earlier ones", async () => {
+  const store = await open();
+  await store.put("a.txt", toContent("first"), {});
+  await store.put("a.txt", toContent("second"), {});
+  expect((await list(store)).map(({ key, isCurrent }) => [key, isCurrent])).toEqual([["a.txt", true]]);
+});
+
+test("sums of what was sent are kept and copied along, where the store keeps any", async () => {
+  for (const [traits, kept] of [
+    [["opaque-etags"], hash("sha256", "bytes")],
+    [["no-checksums"], undefined],
+  ] as const) {
+    const store = await open(...traits);
+    await store.put("a.txt", toContent("bytes"), {});
+    await store.copy({ key: "a.txt" }, "b.txt");
+    for (const key of ["a.txt", "b.txt"])
+      expect([traits, (await store.head(key))?.hash]).toEqual([traits, kept]);
+  }
+});
+
+test("of conditional writes at one moment one is done, and the others are told to try again", async () => {
+  const store = await open("write-conflicts");
+  const tries = Array.from({ length: 5 }, (_, number) =>
+    store.put("race", toContent(`by ${number}`), {}, { ifAbsent: true }).then(
+      () => "written",
+      ({ kind }: { kind: string }) => kind,
+    ),
+  );
+  const ends = await Promise.all(tries);
+  expect(ends.filter((end) => end === "written")).toHaveLength(1);
+  expect(ends).toContain("conflict");
+});
+
+test("more metadata than the protocol lets an object have is refused", async () => {
+  const store = await open();
+  const headers = { "x-amz-meta-route": "n".repeat(2043) };
+  await store.put("a.txt", toContent("x"), headers);
+  await expect(store.put("a.txt", toContent("x"), { "x-amz-meta-route": "n".repeat(2044) })).rejects.toMatchObject({ facts: { code: "MetadataTooLarge" } }); // prettier-ignore
+});
