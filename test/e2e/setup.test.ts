@@ -122,22 +122,23 @@ const without = (policy: Policy, right: string): Policy => ({
   })).filter(({ Action }) => Action.length > 0),
 });
 
-/** Delivers twice and goes back, as an identity that may do just what a policy says. */
-async function deliverUnder(
-  policy: Policy,
-): Promise<{ exit: number | null; stderr: string; stdout: string }> {
-  const sandbox = await startSandbox("--policy", writePolicy(policy), "--propagation", "1s");
+/** Makes these calls below a prefix until one fails, as an identity that may do just what a policy says. */
+async function callUnder(policy: Policy, calls: readonly string[][], traits: readonly string[] = []) {
+  const sandbox = await startSandbox("--policy", writePolicy(policy), "--propagation", "1s", ...traits);
   const { limited, distribution, edgeApi } = sandbox.facts;
   const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}" }\n    retain: { releases: 1, for: 1d }`;
   const project = new Project(sandbox.settings(`${BUILDS}/1`, edge, "site/"), limited ?? NO_KEYS);
   let outcome = await project.run(["deliver"]);
-  for (const args of [
-    ["deliver", "--build", `${BUILDS}/2`],
-    ["redeliver", "previous"],
-  ])
-    if (outcome.exit === 0) outcome = await project.run(args);
+  for (const args of calls) if (outcome.exit === 0) outcome = await project.run(args);
   return outcome;
 }
+
+/** Delivers twice and goes back. */
+const deliverUnder = (policy: Policy) =>
+  callUnder(policy, [
+    ["deliver", "--build", `${BUILDS}/2`],
+    ["redeliver", "previous"],
+  ]);
 
 /** What a run does about parts of a large object that one before it has left. @returns how many uploads were let go of */
 async function letGoOfParts(policy: Policy): Promise<number> {
@@ -161,11 +162,24 @@ test("the printed policy is enough for deliveries and the way back, and each rig
   const policy = JSON.parse(stdout) as Policy;
   expect((await deliverUnder(policy)).exit).toBe(0);
   const rights = policy.Statement.flatMap(({ Action }) => Action);
-  expect(rights).toHaveLength(8);
+  expect(rights).toHaveLength(9);
   for (const right of ["s3:ListBucket", "s3:GetObject", "s3:PutObject", "s3:DeleteObject"]) {
     const { exit, stderr } = await deliverUnder(without(policy, right));
     expect([right, exit, stderr]).toEqual([right, 7, expect.stringContaining(right)]);
   }
+  const forget = [["prune", "--forget", "robots.txt", "--yes"]];
+  expect(await callUnder(policy, forget)).toMatchObject({ exit: 0 });
+  const blind = await callUnder(without(policy, "s3:ListBucketVersions"), forget);
+  expect([blind.exit, blind.stderr]).toEqual([
+    7,
+    expect.stringMatching(/s3:ListBucketVersions.*nothing was written/s),
+  ]);
+  // Where versions are kept, the delivering identity may not remove them: somebody with more rights must.
+  const kept = await callUnder(policy, forget, ["--trait", "keeps-versions"]);
+  expect([kept.exit, kept.stderr]).toEqual([
+    7,
+    expect.stringContaining("may remove versions (s3:DeleteObjectVersion)"),
+  ]);
   for (const right of ["s3:ListBucketMultipartUploads", "s3:AbortMultipartUpload"]) {
     await expect(letGoOfParts(policy)).resolves.toBe(1);
     await expect(letGoOfParts(without(policy, right))).rejects.toMatchObject({ kind: "denied", message: expect.stringContaining(right) as string }); // prettier-ignore
