@@ -92,7 +92,7 @@ export class MultipartUploads {
       .update(Buffer.concat(parts.map(({ md5 }) => Buffer.from(md5, "hex"))))
       .digest("hex");
     const etag = `${sums}-${parts.length}`;
-    store(
+    const stored = store(
       call,
       { blob, size: parts.reduce((sum, { size }) => sum + size, 0), md5: etag },
       upload.headers,
@@ -101,7 +101,11 @@ export class MultipartUploads {
     await this.forget(call, upload);
     answerXml(
       call,
-      toXml("CompleteMultipartUploadResult", { Bucket: table.bucket, Key: call.key, ETag: `"${etag}"` }),
+      toXml("CompleteMultipartUploadResult", {
+        Bucket: table.bucket,
+        Key: call.key,
+        ETag: `"${stored.etag}"`,
+      }),
     );
   }
 

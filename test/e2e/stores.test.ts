@@ -1,0 +1,82 @@
+import { cpSync, writeFileSync } from "node:fs";
+import { join, resolve } from "node:path";
+import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { Project, RunningSandbox } from "../support/program.ts";
+import { findBroken, listKeys, openStore, ownKeys, readSite } from "../support/stored-site.ts";
+
+/** The built program on stores that differ from the one that the others practise on. */
+
+const BUILDS = resolve("demo/builds");
+const running: RunningSandbox[] = [];
+afterAll(() => Promise.all(running.map((sandbox) => sandbox.stop())));
+
+async function start(...args: string[]): Promise<RunningSandbox> {
+  const sandbox = await RunningSandbox.start(args);
+  running.push(sandbox);
+  return sandbox;
+}
+
+/** The demo's build with a timetable, which from 64 MiB on goes in parts. */
+function withTimetable(build: string, letter: string, mebibytes: number): string {
+  const folder = temporaryFolder("large");
+  cpSync(join(BUILDS, build), folder, { recursive: true });
+  writeFileSync(join(folder, "timetable.pdf"), Buffer.alloc(mebibytes * 1024 * 1024, letter));
+  return folder;
+}
+
+test.each([
+  [["parts-unpinned"]],
+  [["opaque-etags", "locks-objects"]],
+  [["write-conditions=puts", "no-checksums", "write-conflicts"]],
+  [["write-conditions=none", "keeps-versions"]],
+])(
+  "deliveries, the way back and a prune go well on a store with %j",
+  async (traits) => {
+    const sandbox = await start(...traits.flatMap((trait) => ["--trait", trait]));
+    const settings = sandbox.settings(
+      withTimetable("1", "a", mebibytes),
+      "    retain: { releases: 1, for: 1s }",
+    );
+    const project = new Project(settings, sandbox.facts);
+    const store = openStore(sandbox, "");
+    const looksWhole = async (release: number): Promise<void> => {
+      const site = await readSite(store);
+      expect([findBroken(site), site.get("timetable.pdf") !== undefined]).toEqual([[], release !== 3]);
+    };
+    expect((await project.result(["deliver"])).counts.drifted).toBe(0);
+    expect((await project.result(["deliver"])).requests.put).toBe(0);
+    await looksWhole(1);
+    // Changed, then gone: what was there goes to the vault each time, and comes back from there.
+    await project.result(["deliver", "--build", withTimetable("2", "b", mebibytes)]);
+    await looksWhole(2);
+    await project.result(["deliver", "--build", `${BUILDS}/2`]);
+    await looksWhole(3);
+    expect((await project.result(["redeliver", "2"])).bytes.sent).toBe(0);
+    await looksWhole(4);
+    await new Promise((done) => setTimeout(done, 2500));
+    expect((await project.run(["prune"])).exit).toBe(0);
+    await looksWhole(5);
+    expect(ownKeys(await listKeys(store)).filter((key) => key.includes("/open/"))).toEqual([]);
+    store.close();
+  },
+  120_000,
+);
+
+test("conflicts (409) are tried again: the hold has its conditions, and of two runs one waits", async () => {
+  const rules = ["{ fault: conflict, operations: [PutObject], keys: '.courier/*.json', share: 0.4 }"];
+  const file = join(writeFiles(temporaryFolder("faults"), { "faults.yaml": `seed: 5\nrules:\n  - ${rules.join()}\n` }), "faults.yaml"); // prettier-ignore
+  const sandbox = await start("--faults", file);
+  const project = new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
+  const first = await project.run(["deliver", "--format", "ndjson"]);
+  expect([first.exit, first.stdout]).toEqual([0, expect.stringContaining("ConditionalRequestConflict")]);
+  expect(first.stdout).not.toContain("no-conditions");
+  const both = await Promise.all([
+    project.run(["deliver", "--build", `${BUILDS}/2`, "--queue", "60s"]),
+    project.run(["deliver", "--build", `${BUILDS}/1`, "--note", "the other", "--queue", "60s"]),
+  ]);
+  expect(both.map(({ exit }) => exit)).toEqual([0, 0]);
+  for (const { stderr } of both) expect(stderr).not.toContain("checks no conditions");
+  const releases = sandbox.takeLedger().filter(({ key, status, method }) => method === "PUT" && status === 200 && key === ".courier/current.json"); // prettier-ignore
+  // Build 1 stands when its run comes first, and then makes no release.
+  expect(releases.length).toBeGreaterThanOrEqual(2);
+}, 120_000);
