@@ -25,13 +25,13 @@ function withTimetable(build: string, letter: string, mebibytes: number): string
 }
 
 test.each([
-  [["parts-unpinned"]],
-  [["opaque-etags", "locks-objects"]],
-  [["write-conditions=puts", "no-checksums", "write-conflicts"]],
-  [["write-conditions=none", "keeps-versions"]],
+  [["parts-unpinned"], 65],
+  [["opaque-etags", "locks-objects"], 1],
+  [["write-conditions=puts", "no-checksums", "write-conflicts"], 1],
+  [["write-conditions=none", "keeps-versions"], 1],
 ])(
   "deliveries, the way back and a prune go well on a store with %j",
-  async (traits) => {
+  async (traits, mebibytes) => {
     const sandbox = await start(...traits.flatMap((trait) => ["--trait", trait]));
     const settings = sandbox.settings(
       withTimetable("1", "a", mebibytes),
