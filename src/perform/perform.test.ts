@@ -7,7 +7,7 @@ import { StoreError, type ObjectStore, type StoreErrorKind } from "../ports/obje
 import type { DeliveryEvent } from "../ports/reporter.ts";
 import { readText } from "../../test/contracts/object-store.ts";
 import { Pace } from "../core/pace.ts";
-import type { CopyStep } from "../core/model/plan.ts";
+import type { CopyStep, RemoveStep, StepPhase } from "../core/model/plan.ts";
 import { carryOut } from "./carry-out.ts";
 import { toConditions, type PerformTools } from "./perform-tools.ts";
 import { askEdges } from "./invalidate.ts";
@@ -275,4 +275,112 @@ test("a relabelling copy whose answer was lost has changed its own source: read 
     carryOut({ name: "switch", groups: [{ name: "g", steps: [one] }] }, tools);
   expect(await relabel(step)).toEqual(new Map([["page.txt", fresh]]));
   await expect(relabel({ ...step, headers: { "content-type": "text/css" } })).rejects.toMatchObject({ code: "changed-meanwhile" }); // prettier-ignore
+});
+
+const toTools = (store: ObjectStore, told: string[] = []): PerformTools & { left: string[] } => {
+  const left: string[] = [];
+  return {
+    ...{ store, clock, progress: { written: 0 }, open: () => content("x"), pace: new Pace(), left },
+    ...{ conditions: toConditions(true), assertGoesOn: () => undefined, findParcel: () => undefined },
+    report: (event) => event.event === "warning" && told.push(event.code),
+    noteLeft: (key) => left.push(key),
+  };
+};
+const sha256 = (text: string): string => createHash("sha256").update(text).digest("hex");
+
+test.each([{}, { opaqueEtags: true }])(
+  "a copy whose answer was lost is found again, whatever the store's ETags are; another's write there is not: %j",
+  async (traits) => {
+    const inner = new MemoryStore(undefined, undefined, traits);
+    inner.tamper("from", "abc", { "content-type": "text/plain" });
+    inner.tamper("page.txt", "abc", { "content-type": "text/plain" });
+    let loses = true;
+    const store = new Proxy<ObjectStore>(inner, {
+      get: (target, name) => {
+        if (name !== "copy") return (Reflect.get(target, name) as () => unknown).bind?.(target) ?? Reflect.get(target, name); // prettier-ignore
+        return async (...args: Parameters<ObjectStore["copy"]>) => {
+          if (loses) await inner.copy(...args);
+          // The answer is lost, and the same is asked for again.
+          return inner.copy(...args);
+        };
+      },
+    });
+    const etagOf = async (key: string): Promise<string> => (await inner.head(key))?.etag ?? "";
+    const headers = { "content-type": "text/markdown" };
+    const common = { do: "copy", size: 3, storedHash: sha256("abc"), reason: "" } as const;
+    const steps: CopyStep[] = [
+      { ...common, from: "from", fromEtag: await etagOf("from"), to: "to", expected: "absent" },
+      { ...common, from: "page.txt", fromEtag: await etagOf("page.txt"), to: "page.txt", headers, expected: { etag: await etagOf("page.txt") } },
+    ]; // prettier-ignore
+    const run = (step: CopyStep) =>
+      carryOut({ name: "switch", groups: [{ name: "g", steps: [step] }] }, toTools(store));
+    for (const step of steps) expect(await run(step)).toEqual(new Map([[step.to, await etagOf(step.to)]]));
+    loses = false;
+    inner.tamper("to", "xyz", { "content-type": "text/plain" });
+    await expect(run(steps[0] as CopyStep)).rejects.toMatchObject({ code: "changed-meanwhile", data: { key: "to" } }); // prettier-ignore
+    expect(await readText(await inner.get("to"))).toBe("xyz");
+  },
+);
+
+test("what somebody else has written is neither copied over nor removed; a store that can't tell is worked with", async () => {
+  for (const checks of [undefined, "puts"] as const) {
+    const store = new MemoryStore(undefined, undefined, checks && { checks });
+    for (const key of ["from", "to", "stale.js", "gone.html"]) store.tamper(key, key);
+    const etag = (await store.head("from"))?.etag ?? "";
+    const tools = toTools(store);
+    const removal = { do: "remove", etag: "of before", size: 1, reason: "" } as const;
+    const clear: StepPhase = {
+      name: "clear",
+      groups: [{ name: "g", steps: [{ ...removal, key: "stale.js" }] }],
+    };
+    const away: StepPhase = {
+      name: "switch",
+      groups: [{ name: "g", steps: [{ ...removal, key: "gone.html" }] }],
+    };
+    const copy: CopyStep = { do: "copy", from: "from", fromEtag: etag, to: "to", storedHash: sha256("from"), size: 4, expected: { etag: "of before" }, reason: "" }; // prettier-ignore
+    const ends = await Promise.allSettled([
+      carryOut(clear, tools),
+      carryOut(away, tools),
+      carryOut({ name: "switch", groups: [{ name: "g", steps: [copy] }] }, tools),
+    ]);
+    const isChecked = checks === undefined;
+    expect(ends.map(({ status }) => status)).toEqual(
+      isChecked ? ["fulfilled", "rejected", "rejected"] : ["fulfilled", "fulfilled", "fulfilled"],
+    );
+    expect(tools.left).toEqual(isChecked ? ["stale.js"] : []);
+    const standing = [await store.head("stale.js"), await store.head("gone.html")];
+    expect(standing.map((facts) => facts !== undefined)).toEqual([isChecked, isChecked]);
+    expect(await readText(await store.get("to"))).toBe(isChecked ? "to" : "from");
+  }
+});
+
+test("a store that refuses conditions which hold is found out, and done without", async () => {
+  const inner = new MemoryStore();
+  let asked = 0;
+  const store = new Proxy<ObjectStore>(inner, {
+    get: (target, name) => {
+      if (name === "copy")
+        return async (...[from, to, headers, condition]: Parameters<ObjectStore["copy"]>) => {
+          asked += 1;
+          if (condition) throw new StoreError("precondition", "412", { action: "copy" });
+          return inner.copy(from, to, headers);
+        };
+      if (name === "remove")
+        return (keys: readonly string[], expected?: ReadonlyMap<string, string>) =>
+          expected ? Promise.resolve(keys) : inner.remove(keys);
+      return (Reflect.get(target, name) as () => unknown).bind?.(target) ?? Reflect.get(target, name);
+    },
+  });
+  for (const key of ["a", "b", "c"]) inner.tamper(key, key);
+  const etagOf = async (key: string): Promise<string> => (await inner.head(key))?.etag ?? "";
+  const steps = await Promise.all(
+    ["a", "b"].map(async (key): Promise<CopyStep> => ({ do: "copy", from: key, fromEtag: await etagOf(key), to: `${key}2`, storedHash: sha256(key), size: 1, expected: "absent", reason: "" })),
+  ); // prettier-ignore
+  const tools = toTools(store);
+  for (const step of steps) await carryOut({ name: "stock", groups: [{ name: "g", steps: [step] }] }, tools);
+  // Both conditions, then the target's alone, then none; and for the next one none at once.
+  expect([asked, tools.conditions.copies]).toEqual([4, false]);
+  const removal: RemoveStep = { do: "remove", key: "c", etag: await etagOf("c"), size: 1, reason: "" };
+  await carryOut({ name: "clear", groups: [{ name: "g", steps: [removal] }] }, tools);
+  expect([tools.left, tools.conditions.removals, await inner.head("c")]).toEqual([[], false, undefined]);
 });

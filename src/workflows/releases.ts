@@ -17,6 +17,7 @@ import {
 import { endHold, lookAtHold, type SeenHold } from "../perform/hold.ts";
 import { switchPointer } from "../perform/record.ts";
 import type { Delivery } from "./delivery.ts";
+import { withHold } from "./run-release.ts";
 
 export interface ReleaseList {
   readonly pointer: Pointer;
@@ -73,11 +74,13 @@ export async function takeAwayHold({ store }: Delivery): Promise<Hold | undefine
 }
 
 /**
- * Makes a lost or damaged pointer anew out of the waybills that stand. Throws `nothing-to-repair` where the pointer and its
- * waybill can be read, `nothing-delivered` where there is no waybill.
+ * Makes a lost or damaged pointer anew out of the waybills that stand, while no other run works there. Throws
+ * `nothing-to-repair` where the pointer and its waybill can be read, `nothing-delivered` where there is no waybill, `held`.
  */
-export async function repairReleases(delivery: Delivery): Promise<Pointer> {
-  const { store, target, edges } = delivery;
+export const repairReleases = (delivery: Delivery): Promise<Pointer> =>
+  withHold(delivery, { work: "repair", queueSeconds: 0 }, () => repair(delivery));
+
+async function repair({ store, target, edges }: Delivery): Promise<Pointer> {
   const standing = await store.get(POINTER_KEY);
   if (standing) await readAll(standing);
   if (standing && (await isWhole(store))) throw new OperatorError("nothing-to-repair");
