@@ -144,7 +144,7 @@ test("a worker that was still to be written is pending; once announced it is lik
 });
 
 const open = (...parcels: Parcel[]): OpenDelivery => ({
-  ...{ site: "s", run: "dead", release: 4, at: "", by: "", originals: [], owed: [] },
+  ...{ site: "s", run: "dead", release: 4, at: "", by: "", originals: [], removes: [], owed: [] },
   parcels,
 });
 const state = (parts: Partial<DestinationState>): DestinationState => ({

@@ -9,6 +9,7 @@ import {
   lookUp,
   toKnowledge,
   type ChangeKind,
+  type Knowledge,
   type Probe,
   type StaleObject,
   type Standing,
@@ -45,6 +46,16 @@ export interface Comparison {
   readonly unprobed: readonly ObjectKey[];
   /** Objects whose bytes are known while their headers must be looked at. */
   readonly unlabelled: readonly Unlabelled[];
+  /**
+   * Unchanged parcels that a run which has not ended was about to write over or to remove. That run may be asleep with the
+   * request under way; given a new ETag, they are no longer what it expects.
+   */
+  readonly threatened: readonly Threatened[];
+}
+
+export interface Threatened {
+  readonly parcel: Parcel;
+  readonly listed: ListedObject;
 }
 
 export interface Unlabelled {
@@ -67,6 +78,7 @@ export function compareParcels(
   const unlabelled: Unlabelled[] = [];
   const pending = new Set<ObjectKey>();
   const wanted = new Set<ObjectKey>();
+  const threatened: Threatened[] = [];
 
   for (const parcel of parcels) {
     const { key } = parcel;
@@ -80,6 +92,8 @@ export function compareParcels(
     if (typeof verdict === "object") changes.push({ ...verdict, parcel, ...toStandingFacts(standing) });
     else {
       unchanged.push(parcel);
+      const { listed } = standing;
+      if (listed && isThreatened(parcel, standing, known, state)) threatened.push({ parcel, listed });
       if (trust === "content") unrecorded.push(key);
     }
   }
@@ -104,8 +118,21 @@ export function compareParcels(
     others.some((prefix) => key.startsWith(prefix));
   const foreign = state.listing.map(({ key }) => key).filter((key) => !isOurs(key));
   const sorted = markMoved(changes, state, known.recorded).sort((a, b) => byText(a.parcel.key, b.parcel.key));
-  return { changes: sorted, unchanged, stale, unrecorded, pending, gone, foreign, unprobed, unlabelled };
+  return {
+    ...{ changes: sorted, unchanged, stale, unrecorded, pending, gone, foreign, unprobed, unlabelled },
+    threatened,
+  };
 }
+
+const isThreatened = (
+  parcel: Parcel,
+  { claims }: Standing,
+  { removing }: Knowledge,
+  state: DestinationState,
+): boolean =>
+  // In a folder a copy onto itself is nothing.
+  state.carriesHeaders !== false &&
+  (removing.has(parcel.key) || claims.some((claim) => !isSameParcel(claim, parcel, state)));
 
 /** The ETags of the parcels that stand as they should. */
 export function etagsOfUnchanged(

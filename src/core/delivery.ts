@@ -88,7 +88,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     retained.some((candidate) => candidate.release === state.pointer?.release);
   const { spared, sparable, ...edges } = decideInvalidations(facts, comparison, newRouting);
   const clears = makesRelease || comparison.pending.size > 0 || (state.open ?? []).length > 0;
-  const expired = clears ? selectExpired(facts, comparison, { retained, originals, makesRelease }) : [];
+  const expired = clears ? selectExpired(facts, comparison, { retained, originals }) : [];
   const owed = toOwed([...edges.unmaskings, ...edges.invalidations, ...edges.lateInvalidations], state);
   const plan = planDelivery({ release, state, comparison, keepsPrevious, expired, ...edges, owed });
 
@@ -166,10 +166,13 @@ function toTrees(
 
 /** A build that equals the release makes none, not even to write what that release still had to announce. */
 function needsRelease(
-  { changes, unrecorded, pending }: Comparison,
+  { changes, unrecorded, pending, stale, threatened }: Comparison,
   { state, analysis: { parcels } }: DeliveryFacts,
 ): boolean {
   if (state.waybill === undefined || changes.some(({ parcel }) => !pending.has(parcel.key))) return true;
+  // What a run that died has stocked is written down, and goes when its time has come: a page of that run may still arrive.
+  const ours = recordedByKey(state);
+  if (threatened.length > 0 || stale.some(({ recorded }) => !ours.has(recorded.key))) return true;
   const keys = new Set(parcels.map(({ key }) => key));
   return (
     unrecorded.some((key) => !pending.has(key)) || state.waybill.parcels.some(({ key }) => !keys.has(key))
@@ -194,20 +197,15 @@ function selectExpired(
   {
     retained,
     originals,
-    makesRelease,
-  }: { retained: readonly RetainedRelease[]; originals: readonly RecordedParcel[]; makesRelease: boolean },
+  }: { readonly retained: readonly RetainedRelease[]; readonly originals: readonly RecordedParcel[] },
 ): ObjectKey[] {
   // A record that can't be read may name anything: then nothing is pruned.
   if (olderWaybills === undefined || (state.unreadable ?? []).length > 0) return [];
   const stays = new Set(retained.map(({ release }) => release));
-  const ours = recordedByKey(state);
-  // What only a run that died had brought is written down by the next release, or else goes at once: nothing names it.
-  const isOrphan = ({ key }: RecordedParcel): boolean => !makesRelease && !ours.has(key);
   const assets = comparison.stale
     .filter(
       ({ recorded }) =>
-        isAssetLike(recorded.role) &&
-        (isOrphan(recorded) || !stays.has(recorded.lastIn ?? state.waybill?.release ?? 0)),
+        isAssetLike(recorded.role) && !stays.has(recorded.lastIn ?? state.waybill?.release ?? 0),
     )
     .map(({ recorded }) => recorded.key);
   const ended = (state.open ?? []).map(({ run }) => openKey(run));

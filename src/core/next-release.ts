@@ -1,7 +1,7 @@
 import type { Analysis } from "./analysis.ts";
 import { etagsOfUnchanged } from "./compare.ts";
 import type { DeliveryDecision } from "./delivery.ts";
-import { byText, type ObjectKey, type Sha256 } from "./model/names.ts";
+import { byText, isStateKey, type ObjectKey, type Sha256 } from "./model/names.ts";
 import { isAssetLike, type Parcel, type RecordedParcel } from "./model/parcel.ts";
 import { phaseOf, stepsOf, targetOf } from "./model/plan.ts";
 import { selectUnrecorded } from "./owed.ts";
@@ -121,12 +121,20 @@ export function toOpenDelivery(facts: NextReleaseFacts): OpenDelivery {
     .filter((step) => step.do !== "remove")
     .map(targetOf);
   const parcels = new Map(decision.comparison.changes.map(({ parcel }) => [parcel.key, parcel]));
-  const own = written.flatMap((key) => parcels.get(key) ?? []);
+  const own = [
+    ...written.flatMap((key) => parcels.get(key) ?? []),
+    // Given a new ETag, they would count as somebody else's if this run died.
+    ...decision.comparison.threatened.map(({ parcel }) => parcel),
+  ];
+  const removed = plan.phases
+    .flatMap(stepsOf)
+    .flatMap((step) => (step.do === "remove" && !isStateKey(step.key) ? [step.key] : []));
   const rules = [...left.flatMap(({ website }) => website?.rules ?? []), ...(decision.newRouting ?? [])];
   const isWebsite = decision.newRouting !== undefined || left.some(({ website }) => website !== undefined);
   return {
     ...{ site, run, release: plan.release, at, by, originals, owed: plan.owed },
     parcels: distinct([...own, ...left.flatMap((open) => open.parcels)]),
+    removes: [...new Set([...removed, ...left.flatMap((open) => open.removes)])],
     ...(isWebsite && {
       website: {
         rules: [...new Map(rules.map((rule) => [JSON.stringify(rule), rule])).values()],

@@ -63,6 +63,7 @@ const comparison: Comparison = {
   foreign: ["theirs.txt"],
   unprobed: [],
   unlabelled: [],
+  threatened: [],
 };
 
 type Phases = Partial<Record<StepPhase["name"], readonly (readonly Step[])[]>>;

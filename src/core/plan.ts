@@ -1,4 +1,4 @@
-import { findContents, type Change, type Comparison } from "./compare.ts";
+import { findContents, type Change, type Comparison, type Threatened } from "./compare.ts";
 import { recordedByKey } from "./standing.ts";
 import {
   isStateKey,
@@ -69,7 +69,13 @@ export function planDelivery(input: PlanInput): Plan {
       steps: steps.filter(({ change }) => turnOf(change) === name).map(({ step }) => step),
     }));
   const phases: StepPhase[] = [
-    { name: "keep", groups: [{ name: "contents", steps: keep }] },
+    {
+      name: "keep",
+      groups: [
+        { name: "contents", steps: keep },
+        { name: "fenced", steps: comparison.threatened.map(toFence) },
+      ],
+    },
     { name: "stock", groups: groups(STOCK) },
     { name: "switch", groups: [...groups(SWITCH), { name: "removals", steps: removals }] },
     { name: "announce", groups: groups(ANNOUNCE) },
@@ -201,7 +207,10 @@ class CopySources {
     private readonly vault: Vault,
   ) {
     // What is cleared goes last: until then it can be copied from, and a way back may need just that.
-    this.touched = new Set([...removed, ...comparison.changes.map(({ parcel }) => parcel.key)]);
+    this.touched = new Set([
+      ...removed,
+      ...[...comparison.changes, ...comparison.threatened].map(({ parcel }) => parcel.key),
+    ]);
     const untouched = { ...state, listing: state.listing.filter(({ key }) => !this.touched.has(key)) };
     this.contents = findContents(untouched, recordedByKey(state));
     this.etags = new Map(state.listing.map(({ key, etag }) => [key, etag]));
@@ -243,6 +252,16 @@ function toCopy(
 ): CopyStep {
   const { key: to, headers, storedHash, size, role } = parcel;
   return { do: "copy", ...source, to, headers, storedHash, size, role, expected, reason };
+}
+
+/** The same object once more, with another ETag than before: put together from one part, or in one piece where it was. */
+function toFence({ parcel, listed: { key, etag } }: Threatened): CopyStep {
+  const { headers, storedHash, size } = parcel;
+  return {
+    ...{ do: "copy", from: key, fromEtag: etag, to: key, headers, storedHash, size, expected: { etag } },
+    ...(etag.endsWith("-1") ? {} : { freshEtag: true as const }),
+    reason: "a run that has not ended was about to write or remove it",
+  };
 }
 
 /** Assets first, then contents, then records: a record outlives what only it names. */

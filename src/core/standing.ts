@@ -52,6 +52,8 @@ export interface Knowledge {
   readonly recorded: ReadonlyMap<ObjectKey, RecordedParcel>;
   /** What runs that died were about to write. */
   readonly claims: ReadonlyMap<ObjectKey, readonly Parcel[]>;
+  /** What runs that have not ended were about to remove. */
+  readonly removing: ReadonlySet<ObjectKey>;
   readonly listing: ReadonlyMap<ObjectKey, ListedObject>;
   readonly probes: ReadonlyMap<ObjectKey, Probe>;
   /** When the waybill was written, by the store's clock; what was modified later may carry other headers. */
@@ -75,6 +77,7 @@ export function toKnowledge(state: DestinationState, probes: ReadonlyMap<ObjectK
     claims.set(parcel.key, [...(claims.get(parcel.key) ?? []), parcel]);
   return {
     ...{ recorded: recordedByKey(state), claims, listing, probes },
+    removing: new Set((state.open ?? []).flatMap(({ removes }) => removes)),
     recordedMs: isPlain ? Infinity : (record?.modifiedMs ?? Infinity),
     announcedMs: isPlain ? Infinity : findAnnouncedMs(state, listing.get(POINTER_KEY)),
     announced: new Set(late.map(({ key }) => key)),

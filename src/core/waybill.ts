@@ -135,6 +135,7 @@ const openHeaderLine = z.object({
   originals: z.int(),
   owed: z.int(),
   website: z.object({ rules, kept: z.array(sha256) }).optional(),
+  removes: z.array(z.string()).default([]),
 });
 const owedLine = z.object({ edge: z.string(), addresses: z.array(z.string()) });
 

@@ -4,6 +4,7 @@ import { findFingerprintNames } from "../../src/core/fingerprint.ts";
 import type { BuildSource } from "../../src/ports/build-source.ts";
 import { Pace } from "../../src/core/pace.ts";
 import { gateWrites } from "../../src/perform/gate.ts";
+import { withRetries } from "../../src/perform/retry.ts";
 import type { Clock } from "../../src/ports/clock.ts";
 import type { Delivery } from "../../src/workflows/delivery.ts";
 import type { Edge } from "../../src/ports/edge.ts";
@@ -52,6 +53,8 @@ export interface MemoryDeliveryOptions extends Partial<
   readonly edges?: readonly Edge[];
   readonly events?: DeliveryEvent[];
   readonly target?: Partial<Delivery["target"]>;
+  /** Whether calls that failed are tried again, as the wiring does it. */
+  readonly retries?: boolean;
 }
 
 let runs = 0;
@@ -63,10 +66,14 @@ export function memoryDelivery({
   edges = [],
   events = [],
   target,
+  retries = false,
   ...others
 }: MemoryDeliveryOptions): Delivery {
   runs += 1;
   const gate: Delivery["gate"] = { assertOurs: undefined };
+  const report = (event: DeliveryEvent): number => events.push(event);
+  const gated = gateWrites(store, gate);
+  const tools = { clock: others.clock ?? STILL, report, countRetry: () => undefined };
   return {
     target: {
       site: "Pelican Sound Ferries",
@@ -97,7 +104,7 @@ export function memoryDelivery({
       ...target,
     },
     source: memoryBuild(files),
-    store: gateWrites(store, gate),
+    store: retries ? withRetries(gated, tools) : gated,
     gate,
     edges,
     clock: STILL,
@@ -109,7 +116,7 @@ export function memoryDelivery({
     },
     pace: new Pace(),
     interruption: { assertGoesOn: () => undefined, orStop: (work) => work },
-    report: (event) => events.push(event),
+    report,
     requests: Object.fromEntries(REQUEST_KINDS.map((kind) => [kind, 0])) as Delivery["requests"],
     allowed: new Set(["no-entry", "vanish", "wrong-folder"]),
     run: `run-${runs}`,

@@ -1,5 +1,5 @@
 import { hash } from "node:crypto";
-import { MemoryStore } from "../../src/adapters/stores/memory/memory-store.ts";
+import { MemoryStore, type MemoryTraits } from "../../src/adapters/stores/memory/memory-store.ts";
 import { HOLD_KEY, isStateKey, OPEN_PREFIX, POINTER_KEY } from "../../src/core/model/names.ts";
 import type { Clock } from "../../src/ports/clock.ts";
 import type { WriteGate } from "../../src/perform/gate.ts";
@@ -31,6 +31,13 @@ export interface Disturbance {
   /** At this step the machine sleeps, and another run is started meanwhile, and comes to its end. */
   readonly rivalAt?: number | undefined;
   readonly rival?: number | undefined;
+  /** Another one comes after it. */
+  readonly secondRival?: number | undefined;
+  /** At this step the machine sleeps with a write under way: it reaches the store when the others have come to their ends. */
+  readonly lateAt?: number | undefined;
+  /** From this step on, so many conditional writes meet another one that is under way (409). */
+  readonly conflictsAt?: number | undefined;
+  readonly conflicts?: number | undefined;
   /** What else is done while it sleeps. */
   readonly rivalWork?: Disturbance["work"];
 }
@@ -45,9 +52,18 @@ export type Remedy =
   | "left assets are unmasked"
   | "open records";
 
+export interface WorldOptions {
+  readonly edge: EdgeName;
+  readonly hasTwo?: boolean;
+  readonly without?: Remedy | undefined;
+  readonly traits?: MemoryTraits;
+  /** How long releases are retained besides the last two. */
+  readonly retainSeconds?: number;
+}
+
 /** One site, its edge or two of them in a row, visitors, a clock, and runs that are disturbed. */
 export class World {
-  readonly store = new MemoryStore(undefined, () => this.nowMs);
+  readonly store: MemoryStore;
   /** What a visitor should never have met. */
   readonly faults: string[] = [];
   visits = 0;
@@ -59,12 +75,15 @@ export class World {
   readonly caches: readonly WorldCache[];
   private readonly without: Remedy | undefined;
   readonly edge: EdgeName;
+  readonly retainSeconds: number;
 
   constructor(
     private readonly chance: () => number,
-    { edge, hasTwo = false, without }: { edge: EdgeName; hasTwo?: boolean; without?: Remedy | undefined },
+    { edge, hasTwo = false, without, traits = {}, retainSeconds = 0 }: WorldOptions,
   ) {
+    this.retainSeconds = retainSeconds;
     this.edge = edge;
+    this.store = new MemoryStore(undefined, () => this.nowMs, traits);
     this.without = without;
     const near = new WorldCache(edge, (address) => this.askOrigin(address));
     this.caches = hasTwo ? [near, new WorldCache(edge, (address) => near.ask(address))] : [near];
@@ -205,8 +224,9 @@ class DisturbedRun {
       store: this.openStore(),
       edges: this.world.caches.map((cache, place) => this.openEdge(cache, place)),
       clock: this.world.clock,
+      retries: true,
       target: {
-        retention: { releases: 2, forSeconds: 0 },
+        retention: { releases: 2, forSeconds: this.world.retainSeconds },
         rules: {
           freshness: [{ files: "**/*.html", edge: 0 }],
           types: [],
@@ -242,29 +262,38 @@ class DisturbedRun {
   }
 
   private async step<T>(isWrite: boolean, call: () => Promise<T>): Promise<T> {
-    const { diesAt, tookEffect } = this.disturbance;
+    const { diesAt, tookEffect, lateAt } = this.disturbance;
     if (!isWrite) await this.sleepIfDue();
     this.taken += 1;
+    const number = this.taken;
     await this.world.passTime();
-    if (this.taken === diesAt) {
+    if (isWrite && number === lateAt && !this.isDead) await this.sleep(1);
+    if (number === diesAt) {
       if (tookEffect && isWrite) await call();
       this.isDead = true;
     }
-    if (this.isDead) throw new StoreError("unreachable", "dead", { action: "go on" });
+    // Nobody tries that again: the process is gone.
+    if (this.isDead) throw new StoreError("credentials-refused", "dead", { action: "go on" });
     return call();
   }
 
-  /** The machine sleeps, others deliver. A write that is under way then has long been done or never will be. */
+  /** The machine sleeps, others deliver. A write that is under way then has long been done. */
   private async sleepIfDue(): Promise<void> {
-    const { rivalAt, rival } = this.disturbance;
-    if (this.taken + 1 !== rivalAt || rival === undefined || this.isDead || this.hasSlept) return;
+    if (this.taken + 1 === this.disturbance.rivalAt && !this.isDead) await this.sleep(0);
+  }
+
+  /** @param late how many writes stay under way meanwhile */
+  private async sleep(late: number): Promise<void> {
+    const { rival, secondRival } = this.disturbance;
+    if (rival === undefined || this.hasSlept) return;
     this.hasSlept = true;
     let wake = (): void => undefined;
     this.asleep = new Promise((done) => (wake = done));
-    while (this.underWay > 0) await new Promise((done) => setImmediate(done));
+    while (this.underWay > late) await new Promise((done) => setImmediate(done));
     // Long enough for the hold to end, and for what this run has stocked to be cleared away.
     const others = rival % 2 === 0 ? [rival, (rival % 4) + 1, rival, (rival % 4) + 1] : [rival];
-    if (others.length > 1) this.world.sleepOver(40_000);
+    if (secondRival !== undefined) others.push(secondRival);
+    if (others.length > 1 || late > 0) this.world.sleepOver(40_000);
     for (const build of others) await this.world.run({ build });
     const { rivalWork } = this.disturbance;
     if (rivalWork) await this.world.run({ build: rival, work: rivalWork });
@@ -324,6 +353,8 @@ class DisturbedRun {
       get: (key) => read(() => store.get(key)),
       put: (key, content, headers, condition) =>
         write(async () => {
+          if (condition && this.meetsConflict())
+            throw new StoreError("conflict", "409", { action: `write ${key}` });
           if (key === HOLD_KEY && this.without === "the hold fences") return believe(condition);
           if (key === POINTER_KEY) this.isRecorded = true;
           this.written.add(`/${key}`);
@@ -347,6 +378,13 @@ class DisturbedRun {
       close: () => undefined,
     };
   }
+  private meetsConflict(): boolean {
+    const { conflictsAt = Infinity, conflicts = 0 } = this.disturbance;
+    if (this.taken < conflictsAt || this.conflicts >= conflicts) return false;
+    this.conflicts += 1;
+    return true;
+  }
+  private conflicts = 0;
   private readonly postponed: string[] = [];
   private readonly written = new Set<string>();
 

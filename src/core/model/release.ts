@@ -81,6 +81,8 @@ export interface OpenDelivery {
   readonly by: string;
   /** What it was about to write. */
   readonly parcels: readonly Parcel[];
+  /** Objects of the site that it was about to remove. */
+  readonly removes: readonly ObjectKey[];
   /** Objects of others that it was about to write over, as they stood: release 0 takes them. */
   readonly originals: readonly RecordedParcel[];
   readonly owed: readonly OwedInvalidation[];
