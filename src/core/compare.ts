@@ -26,6 +26,8 @@ export interface Change {
   readonly standingHash?: Sha256;
   /** What stands there, where somebody else has put it there. */
   readonly theirs?: Probe;
+  /** A run that has not ended was about to write or remove it, and may be asleep with that request under way. */
+  readonly isThreatened?: true;
 }
 
 export interface Comparison {
@@ -89,11 +91,16 @@ export function compareParcels(
     if (trust === "labels" && !probe && record) unlabelled.push({ key, hash: record.storedHash });
     if (record && record.etag === undefined && isSameParcel(record, parcel, state)) pending.add(key);
     const verdict = judge(parcel, standing, state);
-    if (typeof verdict === "object") changes.push({ ...verdict, parcel, ...toStandingFacts(standing) });
+    const { listed } = standing;
+    const isAtRisk = isThreatened(parcel, standing, known, state);
+    if (typeof verdict === "object")
+      changes.push({
+        ...{ ...verdict, parcel, ...toStandingFacts(standing) },
+        ...(isAtRisk && { isThreatened: true as const }),
+      });
     else {
       unchanged.push(parcel);
-      const { listed } = standing;
-      if (listed && isThreatened(parcel, standing, known, state)) threatened.push({ parcel, listed });
+      if (listed && isAtRisk) threatened.push({ parcel, listed });
       if (trust === "content") unrecorded.push(key);
     }
   }

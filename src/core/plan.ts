@@ -234,7 +234,9 @@ function toStep(change: Change, sources: CopySources): Step {
   // The bytes stand there already: only their headers are written anew.
   if (listed && standingHash === parcel.storedHash) {
     const copied = toCopy(parcel, { from: parcel.key, fromEtag: listed.etag }, expected, reason);
-    return /content-(type|encoding)/.test(reason) ? { ...copied, freshEtag: true } : copied;
+    const isFresh =
+      /content-(type|encoding)/.test(reason) || (change.isThreatened === true && !isOfOnePart(listed.etag));
+    return isFresh ? { ...copied, freshEtag: true } : copied;
   }
   // The page that it stands for is written a turn before, or stands already: the same bytes are never sent twice.
   const source =
@@ -259,10 +261,13 @@ function toFence({ parcel, listed: { key, etag } }: Threatened): CopyStep {
   const { headers, storedHash, size } = parcel;
   return {
     ...{ do: "copy", from: key, fromEtag: etag, to: key, headers, storedHash, size, expected: { etag } },
-    ...(etag.endsWith("-1") ? {} : { freshEtag: true as const }),
+    ...(isOfOnePart(etag) ? {} : { freshEtag: true as const }),
     reason: "a run that has not ended was about to write or remove it",
   };
 }
+
+/** Put together from one part: copied in one piece, it gets the ETag of its bytes again. */
+const isOfOnePart = (etag: string): boolean => etag.endsWith("-1");
 
 /** Assets first, then contents, then records: a record outlives what only it names. */
 function toClearGroups({ expired, state }: PlanInput): StepGroup[] {

@@ -12,6 +12,7 @@ import { isAssetLike } from "./model/parcel.ts";
 import type { RemoveStep, StepPhase } from "./model/plan.ts";
 import type {
   DestinationState,
+  OpenDelivery,
   OwedInvalidation,
   Pointer,
   RetainedRelease,
@@ -63,7 +64,7 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
   const retained = selectRetained(state, pointer.release, retention);
   const comparison = compareParcels(current.parcels, state);
   const stale = selectStale(comparison, current, retained);
-  const isUnended = selectUnrecorded(state).length > 0;
+  const isUnended = selectUnrecorded(state).some((open) => !isOfPrune(open));
   const reasons = new Map<ObjectKey, PruneReason>([
     ...(isUnended ? [] : stale).map((key) => [key, "stale"] as const),
     ...(facts.foreign ? comparison.foreign : []).map((key) => [key, "foreign"] as const),
@@ -83,6 +84,23 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
     waiting: isUnended ? stale.filter((key) => !reasons.has(key)) : [],
     pointer: { ...toKeptPointer(pointer, state), retained, owed: [...pointer.owed, ...owed] },
   };
+}
+
+/** The record of a run that only removes: whatever it has done, its successor finds nothing to finish. */
+const isOfPrune = ({ parcels, originals, owed, website }: OpenDelivery): boolean =>
+  parcels.length === 0 && originals.length === 0 && owed.length === 0 && website === undefined;
+
+/** What a prune writes down before its first removal, with what those that died before it may still remove. */
+export function toPruneRecord(
+  { removals, pointer }: PruneDecision,
+  state: DestinationState,
+  author: Pick<OpenDelivery, "run" | "at" | "by">,
+): { readonly open: OpenDelivery; readonly taken: readonly OpenDelivery[] } {
+  const taken = selectUnrecorded(state).filter(isOfPrune);
+  const own = removals.filter(({ key }) => !isStateKey(key)).map(({ key }) => key);
+  const removes = [...new Set([...own, ...taken.flatMap((open) => open.removes)])];
+  const nothing = { parcels: [], originals: [], owed: [] };
+  return { open: { ...nothing, ...author, site: pointer.site, release: pointer.release, removes }, taken };
 }
 
 /** The same while some edge has not confirmed: an old page that it still holds names assets of its own time (O6). */
@@ -118,7 +136,7 @@ function selectUnneededState(
   for (const { originals, website } of unrecorded)
     for (const hash of [...originals.map(({ storedHash }) => storedHash), ...(website?.kept ?? [])])
       needed.add(hash);
-  const owing = new Set(unrecorded.map(({ run }) => run));
+  const owing = new Set(unrecorded.filter((open) => !isOfPrune(open)).map(({ run }) => run));
   const ended = (state.open ?? []).filter(({ run }) => !owing.has(run)).map(({ run }) => openKey(run));
   return [
     ...selectExpiredState(state, retained, needed).map(

@@ -1,4 +1,5 @@
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
+import { around } from "../../test/support/around.ts";
 import { STILL } from "../../test/support/memory-build.ts";
 import { StoreError, type Condition, type ObjectStore } from "../ports/object-store.ts";
 import { takeHold, type HoldTools } from "./hold.ts";
@@ -87,14 +88,7 @@ test("a dead process on the same machine blocks nobody", async () => {
 const settled = (): Promise<void> => new Promise((done) => setImmediate(done));
 
 /** The same store with other puts. */
-const withPut = (inner: MemoryStore, put: ObjectStore["put"]): ObjectStore =>
-  new Proxy<ObjectStore>(inner, {
-    get: (target, name) => {
-      if (name === "put") return put;
-      const value: unknown = Reflect.get(target, name);
-      return typeof value === "function" ? (value.bind(target) as unknown) : value;
-    },
-  });
+const withPut = (inner: MemoryStore, put: ObjectStore["put"]): ObjectStore => around(inner, { put });
 
 test("an answer that was lost is read back before anything is believed", async () => {
   const inner = open();

@@ -1,3 +1,4 @@
+import { around } from "../../test/support/around.ts";
 import { EXACT_EDGE, toExactInvalidation } from "../../test/support/edges.ts";
 import { createHash, hash } from "node:crypto";
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
@@ -250,13 +251,9 @@ test("a relabelling copy whose answer was lost has changed its own source: read 
   const etag = (await inner.head("page.txt"))?.etag ?? "";
   const fresh = `${createHash("md5").update(Buffer.from(etag, "hex")).digest("hex")}-1`;
   const headers = { "content-type": "text/markdown" };
-  const store = new Proxy<ObjectStore>(inner, {
-    get: (target, name) => {
-      if (name === "copy")
-        return () => Promise.reject(new StoreError("precondition", "412", { action: "copy" }));
-      if (name === "head") return () => Promise.resolve({ size: 3, etag: fresh, headers });
-      return Reflect.get(target, name) as unknown;
-    },
+  const store = around(inner, {
+    copy: () => Promise.reject(new StoreError("precondition", "412", { action: "copy" })),
+    head: () => Promise.resolve({ size: 3, etag: fresh, headers }),
   });
   const step: CopyStep = {
     ...{ do: "copy", from: "page.txt", fromEtag: etag, to: "page.txt", headers, size: 3 },
@@ -295,14 +292,11 @@ test.each([{}, { opaqueEtags: true }])(
     inner.tamper("from", "abc", { "content-type": "text/plain" });
     inner.tamper("page.txt", "abc", { "content-type": "text/plain" });
     let loses = true;
-    const store = new Proxy<ObjectStore>(inner, {
-      get: (target, name) => {
-        if (name !== "copy") return (Reflect.get(target, name) as () => unknown).bind?.(target) ?? Reflect.get(target, name); // prettier-ignore
-        return async (...args: Parameters<ObjectStore["copy"]>) => {
-          if (loses) await inner.copy(...args);
-          // The answer is lost, and the same is asked for again.
-          return inner.copy(...args);
-        };
+    const store = around(inner, {
+      copy: async (...args) => {
+        if (loses) await inner.copy(...args);
+        // The answer is lost, and the same is asked for again.
+        return inner.copy(...args);
       },
     });
     const etagOf = async (key: string): Promise<string> => (await inner.head(key))?.etag ?? "";
@@ -357,19 +351,13 @@ test("what somebody else has written is neither copied over nor removed; a store
 test("a store that refuses conditions which hold is found out, and done without", async () => {
   const inner = new MemoryStore();
   let asked = 0;
-  const store = new Proxy<ObjectStore>(inner, {
-    get: (target, name) => {
-      if (name === "copy")
-        return async (...[from, to, headers, condition]: Parameters<ObjectStore["copy"]>) => {
-          asked += 1;
-          if (condition) throw new StoreError("precondition", "412", { action: "copy" });
-          return inner.copy(from, to, headers);
-        };
-      if (name === "remove")
-        return (keys: readonly string[], expected?: ReadonlyMap<string, string>) =>
-          expected ? Promise.resolve(keys) : inner.remove(keys);
-      return (Reflect.get(target, name) as () => unknown).bind?.(target) ?? Reflect.get(target, name);
+  const store = around(inner, {
+    copy: (from, to, headers, condition) => {
+      asked += 1;
+      if (condition) return Promise.reject(new StoreError("precondition", "412", { action: "copy" }));
+      return inner.copy(from, to, headers);
     },
+    remove: (keys, expected) => (expected ? Promise.resolve(keys) : inner.remove(keys)),
   });
   for (const key of ["a", "b", "c"]) inner.tamper(key, key);
   const etagOf = async (key: string): Promise<string> => (await inner.head(key))?.etag ?? "";

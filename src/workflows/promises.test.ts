@@ -1,3 +1,4 @@
+import { around } from "../../test/support/around.ts";
 import { DAY, OPTIONS, PRUNE, site, Stage } from "../../test/support/stage.ts";
 import { StoreError, type ObjectStore } from "../ports/object-store.ts";
 import type { ObjectKey } from "../core/model/names.ts";
@@ -129,15 +130,6 @@ const beforeCopy =
   (key: ObjectKey, happen: () => void) =>
   (store: ObjectStore): ObjectStore =>
     around(store, { copy: (from, ...rest) => (from.key === key && happen(), store.copy(from, ...rest)) });
-
-/** The same store with other calls. */
-const around = (store: ObjectStore, calls: Partial<ObjectStore>): ObjectStore =>
-  new Proxy<ObjectStore>(store, {
-    get: (target, name) => {
-      const value: unknown = Reflect.get(calls, name) ?? Reflect.get(target, name);
-      return typeof value === "function" && !(name in calls) ? (value.bind(target) as unknown) : value;
-    },
-  });
 
 test("runs that fail again and again leave one record, and the last makes everything good", async () => {
   const stage = new Stage();

@@ -1,5 +1,5 @@
 import { OperatorError } from "../core/failures.ts";
-import type { ObjectKey, Sha256 } from "../core/model/names.ts";
+import { openKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import { isSameRelease, type OwedInvalidation, type Waybill } from "../core/model/release.ts";
 import {
@@ -7,6 +7,7 @@ import {
   describeContents,
   findContentsOf,
   toPrunePhase,
+  toPruneRecord,
   withoutStale,
   type ForgottenContent,
   type PruneDecision,
@@ -24,6 +25,7 @@ import type { HeldDestination } from "../perform/hold.ts";
 import { recordForgotten, switchPointer } from "../perform/record.ts";
 import { StoreError } from "../ports/object-store.ts";
 import type { Delivery } from "./delivery.ts";
+import { withOpenRecord } from "./open-record.ts";
 import { withHold } from "./run-release.ts";
 
 export interface PruneOptions {
@@ -71,16 +73,34 @@ export async function prune(delivery: Delivery, options: PruneOptions): Promise<
     // What is about to become wrong is written down before it can (O9).
     const pointer = { ...decision.pointer, owed: [...before.left, ...decision.owed] };
     const { etag } = await switchPointer(store, pointer, state.pointerEtag);
-    const phase = toPrunePhase(decision);
     const left = new Set<ObjectKey>();
-    if (phase.groups.length > 0)
-      await carryOut(phase, toTools(delivery, { ...options, hold, noteLeft: (key) => left.add(key) }));
+    const tools = toTools(delivery, { ...options, hold, noteLeft: (key) => left.add(key) });
+    await carryOutPrune(delivery, { decision, state }, tools);
     const versions = earlier + (await forgetVersions(delivery, forgotten));
     const done = { ...decision, removals: decision.removals.filter(({ key }) => !left.has(key)) };
     if (decision.owed.length === 0) return { decision: done, owed: addressesOf(before.left), versions };
     const { left: owed } = await pay(delivery, pointer.owed, answering);
     await switchPointer(store, { ...pointer, owed }, etag);
     return { decision: done, owed: addressesOf(owed), versions };
+  });
+}
+
+/** Removes, under a record of what is about to go: whoever takes over keeps what it wants of that from a removal that comes late. */
+async function carryOutPrune(
+  { store, run, author: { by }, clock }: Delivery,
+  { decision, state }: { readonly decision: PruneDecision; readonly state: PruneFacts["state"] },
+  tools: PerformTools,
+): Promise<void> {
+  const phase = toPrunePhase(decision);
+  if (phase.groups.length === 0) return;
+  const { open, taken } = toPruneRecord(decision, state, { run, by, at: clock.now().toISOString() });
+  if (open.removes.length === 0) {
+    await carryOut(phase, tools);
+    return;
+  }
+  await withOpenRecord(store, open, taken, async () => {
+    await carryOut(phase, tools);
+    await store.remove([openKey(run)]);
   });
 }
 

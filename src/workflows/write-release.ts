@@ -21,9 +21,10 @@ import { carryOut } from "../perform/carry-out.ts";
 import { toConditions, type PerformTools } from "../perform/perform-tools.ts";
 import type { HeldDestination } from "../perform/hold.ts";
 import { askEdges } from "../perform/invalidate.ts";
-import { recordImmutableNames, recordOpen, recordWaybill, switchPointer } from "../perform/record.ts";
+import { recordImmutableNames, recordWaybill, switchPointer } from "../perform/record.ts";
 import { hashSettings, switchRouting } from "../perform/website.ts";
 import type { Delivery } from "./delivery.ts";
+import { withOpenRecord } from "./open-record.ts";
 import type { Outlook } from "./outlook.ts";
 import type { Lap, Stopwatch } from "./stopwatch.ts";
 
@@ -54,28 +55,16 @@ export async function writeRelease(
   const { store } = delivery;
   const standing = outlook.decision.newRouting && (await hashSettings(store));
   const facts = toFacts(delivery, outlook, standing === undefined ? [] : [standing]);
-  const open = toOpenDelivery(facts);
   // What is about to become wrong is written down before it can (O9).
-  await recordOpen(store, open);
-  // The record tells all that runs which died have left in theirs: one that fails again and again leaves one.
-  const taken = selectUnrecorded(outlook.state).map(({ run }) => openKey(run));
-  if (taken.length > 0) await store.remove(taken);
-  try {
-    return await writePhases(delivery, outlook, facts, tools);
-  } catch (error) {
-    // Whoever took over may have cleared that record, and a write that began in time may have landed after that.
-    const isOvertaken = error instanceof OperatorError && OVERTAKEN.has(error.code);
-    if (isOvertaken) await recordOpen(store, open).catch(() => undefined);
-    throw error;
-  }
+  return withOpenRecord(store, toOpenDelivery(facts), selectUnrecorded(outlook.state), () =>
+    writePhases(delivery, outlook, facts, tools),
+  );
 }
 
 const toReadBackFacts = ({ target }: Delivery, { parcels, state, addresses }: Outlook): ReadBackFacts => ({
   ...{ parcels, addresses, clientRoutes: target.clientRoutes },
   before: state.waybill?.parcels ?? [],
 });
-
-const OVERTAKEN = new Set<string>(["hold-lost", "changed-meanwhile", "moved-meanwhile"]);
 
 async function writePhases(
   delivery: Delivery,

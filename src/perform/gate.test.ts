@@ -1,0 +1,29 @@
+import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
+import { toContent } from "../../test/contracts/object-store.ts";
+import { OperatorError } from "../core/failures.ts";
+import type { ObjectStore } from "../ports/object-store.ts";
+import { gateWrites, type WriteGate } from "./gate.ts";
+
+const WRITES: readonly [string, (store: ObjectStore) => Promise<unknown>][] = [
+  ["a put", (store) => store.put("page.html", toContent("new"), {})],
+  ["a copy", (store) => store.copy({ key: "page.html" }, "other.html")],
+  ["a removal", (store) => store.remove(["page.html"])],
+  ["a removal of versions", async (store) => store.versions?.remove([])],
+  ["website settings", (store) => store.writeWebsite({ index: "index.html", rules: [] })],
+  ["letting go of uploads", (store) => store.abandonUploads(new Set(["page.html"]))],
+];
+
+test.each(WRITES)("%s begins only while the destination is surely ours", async (_, write) => {
+  const inner = new MemoryStore();
+  inner.tamper("page.html", "old");
+  const gate: WriteGate = { assertOurs: () => Promise.reject(new OperatorError("hold-lost")) };
+  const store = gateWrites(inner, gate);
+  await expect(write(store)).rejects.toMatchObject({ code: "hold-lost" });
+  expect(inner.trace).toEqual([]);
+  // What is only read passes, and so do the hold itself and a run's own record.
+  expect((await store.head("page.html"))?.size).toBe(3);
+  for (const key of [".courier/hold.json", ".courier/open/run.ndjson.gz"])
+    await store.put(key, toContent("x"), {});
+  gate.assertOurs = undefined;
+  await write(store);
+});
