@@ -27,6 +27,7 @@ const isUngated = (key: string): boolean => key === HOLD_KEY || key.startsWith(O
 export class DisturbedRun {
   private taken = 0;
   private isDead = false;
+  private isLate = false;
   private isRecorded = false;
 
   constructor(
@@ -88,9 +89,11 @@ export class DisturbedRun {
     await this.world.passTime();
     if (isWrite && number === lateAt && !this.isDead) {
       this.world.sleptLate = true;
+      this.isLate = true;
       await this.sleep(1);
     }
-    if (number === diesAt) {
+    // One that dies before it notices leaves what its late write has brought: nobody knows it (docs/order-of-effects.md).
+    if (number === diesAt && !this.isLate) {
       if (tookEffect && isWrite) await call();
       this.isDead = true;
     }
