@@ -1,6 +1,12 @@
 import fc from "fast-check";
 import { decideContentType } from "./content-type.ts";
-import { createHeaderDecider, parseEdgeFreshness, toCacheControl, type HeaderRules } from "./headers.ts";
+import {
+  createHeaderDecider,
+  parseBrowserFreshness,
+  parseEdgeFreshness,
+  toCacheControl,
+  type HeaderRules,
+} from "./headers.ts";
 import { ROLES, type Role } from "./model/parcel.ts";
 
 const NO_RULES: HeaderRules = { freshness: [], types: [], headers: [], edgeCanForget: true };
@@ -61,15 +67,19 @@ test("a fingerprinted file whose browser freshness a rule shortens is not called
 });
 
 test.each([
-  ["public, max-age=10, s-maxage=20", 20],
-  ["max-age=10", 10],
-  ['s-maxage="30"', 30],
-  ["no-store, max-age=10", 0],
-  ["private, max-age=10", 0],
-  ["public", undefined],
-  [undefined, undefined],
-])("an edge may reuse %s for %s seconds (RFC 9111 §4.2.1)", (cacheControl, seconds) => {
-  expect(parseEdgeFreshness(cacheControl)).toBe(seconds);
+  ["public, max-age=10, s-maxage=20", 20, 10],
+  ["max-age=10", 10, 10],
+  ['s-maxage="30"', 30, undefined],
+  ["no-store, max-age=10", 0, 0],
+  ["no-cache, stale-while-revalidate=5", 0, 0],
+  ["private, max-age=10", 0, 10],
+  ["max-age=10, s-maxage=20, stale-while-revalidate=5", 25, 15],
+  ["max-age=10, stale-while-revalidate=5, must-revalidate", 10, 10],
+  ["max-age=10, stale-while-revalidate=5, proxy-revalidate", 10, 15],
+  ["public", undefined, undefined],
+  [undefined, undefined, undefined],
+])("%s may be reused by an edge for %s and by a browser for %s seconds", (cacheControl, edge, browser) => {
+  expect([parseEdgeFreshness(cacheControl), parseBrowserFreshness(cacheControl)]).toEqual([edge, browser]);
 });
 
 test("what is written as Cache-Control is read back as the same edge freshness", () => {

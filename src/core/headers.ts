@@ -149,34 +149,38 @@ export function toCacheControl({ browser, edge, immutable }: Freshness): string 
  * it may serve stale while it asks (RFC 5861 §3). Seconds; undefined: it says nothing.
  */
 export function parseEdgeFreshness(cacheControl: string | undefined): number | undefined {
-  if (hasDirective(cacheControl, "no-store|no-cache|private")) return 0;
+  if (/(^|[\s,])(no-store|no-cache|private)\b/i.test(cacheControl ?? "")) return 0;
   const fresh = readSeconds(cacheControl, "s-maxage") ?? readSeconds(cacheControl, "max-age");
-  return withStale(fresh, cacheControl, "must-revalidate|proxy-revalidate");
+  return withStale(fresh, cacheControl, /(^|[\s,])(must|proxy)-revalidate\b/i);
 }
 
 /** The same for a browser, to which s-maxage says nothing. */
 export function parseBrowserFreshness(cacheControl: string | undefined): number | undefined {
-  if (hasDirective(cacheControl, "no-store|no-cache")) return 0;
-  return withStale(readSeconds(cacheControl, "max-age"), cacheControl, "must-revalidate");
+  if (/(^|[\s,])(no-store|no-cache)\b/i.test(cacheControl ?? "")) return 0;
+  return withStale(readSeconds(cacheControl, "max-age"), cacheControl, /(^|[\s,])must-revalidate\b/i);
 }
 
 /** What forbids to serve anything stale forbids it here as well. `s-maxage` should (RFC 9111 §5.2.2.10), and edges do otherwise. */
 function withStale(
   fresh: number | undefined,
   cacheControl: string | undefined,
-  forbidding: string,
+  forbidding: RegExp,
 ): number | undefined {
   const stale = readSeconds(cacheControl, "stale-while-revalidate") ?? 0;
-  return stale === 0 || hasDirective(cacheControl, forbidding) ? fresh : (fresh ?? 0) + stale;
+  return stale === 0 || forbidding.test(cacheControl ?? "") ? fresh : (fresh ?? 0) + stale;
 }
 
-function readSeconds(cacheControl: string | undefined, name: string): number | undefined {
-  const value = new RegExp(`(?:^|[\\s,])${name}="?(\\d+)`, "i").exec(cacheControl ?? "")?.[1];
+function readSeconds(cacheControl: string | undefined, name: keyof typeof SECONDS): number | undefined {
+  const value = SECONDS[name].exec(cacheControl ?? "")?.[1];
   return value === undefined ? undefined : Number(value);
 }
 
-const hasDirective = (cacheControl: string | undefined, names: string): boolean =>
-  new RegExp(`(^|[\\s,])(${names})\\b`, "i").test(cacheControl ?? "");
+/** Directives that carry a number of seconds. */
+const SECONDS = {
+  "max-age": /(?:^|[\s,])max-age="?(\d+)/i,
+  "s-maxage": /(?:^|[\s,])s-maxage="?(\d+)/i,
+  "stale-while-revalidate": /(?:^|[\s,])stale-while-revalidate="?(\d+)/i,
+} as const;
 
 /**
  * A glob over the build's paths: `*` stays within a folder, `**` crosses folders, `?` is one letter, `{a,b}` and `[abc]`

@@ -1,6 +1,8 @@
 import { hash } from "node:crypto";
+import { join } from "node:path";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
 import type { ObjectStore, ObjectVersion } from "../../src/ports/object-store.ts";
+import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { RunningSandbox } from "../support/program.ts";
 import { describeObjectStore, readText, toContent } from "./object-store.ts";
 
@@ -122,6 +124,28 @@ test("of conditional writes at one moment one is done, and the others are told t
   const ends = await Promise.all(tries);
   expect(ends.filter((end) => end === "written")).toHaveLength(1);
   expect(ends).toContain("conflict");
+});
+
+test("what is missing is 'denied' to whoever may not list, or only below a prefix: there the list tells, else nobody can", async () => {
+  const arn = "arn:aws:s3:::practice";
+  const objects = { Effect: "Allow", Action: ["s3:GetObject", "s3:PutObject"], Resource: [`${arn}/site/*`] };
+  const lists = { Effect: "Allow", Action: ["s3:ListBucket"], Resource: [arn], Condition: { StringLike: { "s3:prefix": ["site/*"] } } }; // prettier-ignore
+  for (const [statements, end] of [
+    [[objects, lists], undefined],
+    [[objects], "denied"],
+  ] as const) {
+    const policy = writeFiles(temporaryFolder("policy"), { "policy.json": JSON.stringify({ Statement: statements }) }); // prettier-ignore
+    const sandbox = await RunningSandbox.start(["--policy", join(policy, "policy.json")]);
+    running.push(sandbox);
+    const { limited } = sandbox.facts;
+    process.env.AWS_ACCESS_KEY_ID = limited?.accessKeyId;
+    process.env.AWS_SECRET_ACCESS_KEY = limited?.secretAccessKey;
+    const store = createS3Store({ ...sandbox.facts, prefix: "site/", addressing: "path" }, () => undefined);
+    await store.put("there", toContent("x"), {});
+    expect(await readText(await store.get("there"))).toBe("x");
+    for (const look of [() => store.get("ther"), () => store.head("missing")])
+      expect(await look().catch(({ kind }: { kind: string }) => kind)).toBe(end);
+  }
 });
 
 test("more metadata than the protocol lets an object have is refused", async () => {

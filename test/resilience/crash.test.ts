@@ -13,6 +13,8 @@ import {
 } from "../support/stored-site.ts";
 
 const isSoak = process.env.SOAK !== undefined;
+/** For hammering by hand: so many times the kills of the soak. */
+const TIMES = Number(process.env.COURIER_KILLS ?? 1);
 const BUILDS = resolve("demo/builds");
 
 let sandbox: RunningSandbox;
@@ -43,7 +45,7 @@ const KINDS: readonly Kind[] = [
     name: "a delivery",
     before: [["deliver", "--build", `${BUILDS}/1`]],
     call: ["deliver", "--build", `${BUILDS}/2`],
-    kills: isSoak ? 200 : 4,
+    kills: isSoak ? 200 * TIMES : 4,
     releases: 5,
     waitMs: 0,
   },
@@ -54,7 +56,7 @@ const KINDS: readonly Kind[] = [
       ["deliver", "--build", `${BUILDS}/2`],
     ],
     call: ["redeliver", "1"],
-    kills: isSoak ? 40 : 3,
+    kills: isSoak ? 40 * TIMES : 3,
     releases: 5,
     waitMs: 0,
   },
@@ -65,7 +67,7 @@ const KINDS: readonly Kind[] = [
       ["deliver", "--build", `${BUILDS}/2`],
     ],
     call: ["prune"],
-    kills: isSoak ? 20 : 3,
+    kills: isSoak ? 20 * TIMES : 3,
     releases: 1,
     waitMs: 2500,
   },
