@@ -15,7 +15,7 @@ import {
 const isSoak = process.env.SOAK !== undefined;
 /** For hammering by hand: so many times the kills of the soak. */
 const TIMES = Number(process.env.COURIER_KILLS ?? 1);
-const BUILDS = resolve("demo/builds");
+const BUILDS = process.env.COURIER_KILL_BUILDS ?? resolve("demo/builds");
 
 let sandbox: RunningSandbox;
 beforeAll(async () => {
