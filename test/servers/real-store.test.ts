@@ -9,6 +9,7 @@ import { createS3Bucket } from "../../src/adapters/stores/s3/bucket.ts";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
 import type { CheckupResult } from "../../src/core/checkup/result.ts";
 import { isSamePolicy } from "../../src/core/policies.ts";
+import type { PruneResult } from "../../src/core/history-results.ts";
 import type { ProvisionResult } from "../../src/core/provision-result.ts";
 import type { VerifyResult } from "../../src/core/verification/result.ts";
 import { describeObjectStore } from "../contracts/object-store.ts";
@@ -33,6 +34,8 @@ beforeAll(async () => {
 
 const open = (prefix: string) =>
   createS3Store({ endpoint, region, bucket, prefix, addressing: "path" }, () => undefined);
+const openBucketStore = (name: string) =>
+  createS3Store({ endpoint, region, bucket: name, prefix: "", addressing: "path" }, () => undefined);
 
 describeObjectStore(
   "s3 on a real store",
@@ -281,4 +284,14 @@ test("a bucket that keeps versions refuses every condition here: deliveries go o
     expect([number, exit, (JSON.parse(stdout) as { release: number }).release]).toEqual([number, 0, release]);
     if (release !== 2) expect(stderr).toContain("conditions");
   }
+  // What is forgotten there goes from the versions, too.
+  const forgotten = await project.run(["prune", "--forget", "robots.txt", "--yes", "--format", "json"]);
+  const { versions } = JSON.parse(forgotten.stdout) as PruneResult;
+  expect([forgotten.exit, versions]).toEqual([0, expect.any(Number)]);
+  expect(versions).toBeGreaterThan(0);
+  const store = openBucketStore("pelican-versions");
+  const kept: string[] = [];
+  for await (const page of store.versions?.list() ?? []) kept.push(...page.map(({ key }) => key));
+  expect([kept.includes("robots.txt"), kept.includes("index.html")]).toEqual([false, true]);
+  store.close();
 }, 120_000);
