@@ -85,17 +85,13 @@ async function writePhases(
     seconds.lap(name);
   };
   const owing = new Set<string>();
-  const ask = async (
-    name: "unmask" | "invalidate",
-    requests: readonly EdgeInvalidation[],
-  ): Promise<boolean> => {
+  const ask = async (name: "unmask" | "invalidate", requests: readonly EdgeInvalidation[]): Promise<void> => {
     interruption.assertGoesOn();
     const confirmed = await interruption.orStop(
       askEdges(delivery, name, requests, toReadBackFacts(delivery, outlook)),
     );
     for (const { edge } of requests) if (!confirmed.has(edge)) owing.add(edge);
     if (requests.length > 0) seconds.lap(name);
-    return requests.every(({ edge }) => confirmed.has(edge));
   };
   if (!hold.hasConditions) warnOfConditions(delivery);
 
@@ -111,8 +107,9 @@ async function writePhases(
   const facts = settings === undefined ? before : withSettings(before, settings);
   const current = makesRelease ? await record(delivery, facts, etags) : readCurrent(outlook);
   seconds.lap("record");
-  const isConfirmed = await ask("invalidate", plan.invalidations);
-  // Workers only when every edge has confirmed the pages: none may send a client to a page that the edge still has old.
+  await ask("invalidate", plan.invalidations);
+  // Workers only when every edge has confirmed the pages and what they name: none may send a client to what an edge still has old.
+  const isConfirmed = owing.size === 0;
   if (isConfirmed) await carry("announce");
   if (isConfirmed) await ask("invalidate", plan.lateInvalidations);
   else for (const { edge } of plan.lateInvalidations) owing.add(edge);

@@ -14,19 +14,11 @@ import type { DeliveryEvent } from "../../src/ports/reporter.ts";
 
 /** A build that is nothing but names and texts. Every hashed name counts as named by some other file. */
 export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSource => ({
-  read: () => ({
-    folder: "memory",
-    files: Object.entries(files).map(([path, text]) => ({
-      path,
-      size: Buffer.byteLength(text),
-      hash: hash("sha256", text),
-      head: Buffer.from(text),
-      references: findReferences(path, text),
-      secrets: [],
-    })),
-    namedTokens: new Set([...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => token)),
-    withheld: [],
-  }),
+  read: () => {
+    const read = READ.get(files) ?? readFiles(files);
+    READ.set(files, read);
+    return read;
+  },
   close: () => undefined,
   findChanged: () => undefined,
   open: ({ key, aliasOf, size, storedHash }) => ({
@@ -34,6 +26,23 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
     hash: storedHash,
     open: () => Buffer.from(files[aliasOf ?? key] ?? ""),
   }),
+});
+
+/** What was read once: the same files are delivered thousands of times. */
+const READ = new WeakMap<Readonly<Record<string, string>>, ReturnType<BuildSource["read"]>>();
+
+const readFiles = (files: Readonly<Record<string, string>>): ReturnType<BuildSource["read"]> => ({
+  folder: "memory",
+  files: Object.entries(files).map(([path, text]) => ({
+    path,
+    size: Buffer.byteLength(text),
+    hash: hash("sha256", text),
+    head: Buffer.from(text),
+    references: findReferences(path, text),
+    secrets: [],
+  })),
+  namedTokens: new Set([...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => token)),
+  withheld: [],
 });
 
 /** A clock that stands still. */

@@ -12,7 +12,15 @@ const hashed = (name: string, build: number): string => {
 };
 
 /** A site whose pages name assets of their own build, one page and one chunk of which are in no other. */
-export function filesOf(build: number): Record<string, string> {
+export function filesOf(build: number): Readonly<Record<string, string>> {
+  const made = MADE.get(build) ?? makeFiles(build);
+  MADE.set(build, made);
+  return made;
+}
+
+const MADE = new Map<number, Readonly<Record<string, string>>>();
+
+function makeFiles(build: number): Readonly<Record<string, string>> {
   const chunk = hashed("chunk", build);
   const page = (title: string): string => `build ${build} ${title} ${chunk}`;
   return {
