@@ -41,7 +41,8 @@ async function tryCopy(step: PinnedCopy, tools: PerformTools): Promise<Written> 
     return await ask(step, fromEtag, condition, tools.store);
   } catch (error) {
     if (!(error instanceof StoreError)) throw error;
-    if (error.kind === "conditions-unsupported" && condition) {
+    // Stores have many ways of not knowing a header.
+    if (condition && (error.kind === "conditions-unsupported" || error.kind === "other")) {
       conditions.copies = false;
       return tryCopy(step, tools);
     }

@@ -348,27 +348,35 @@ test("what somebody else has written is neither copied over nor removed; a store
   }
 });
 
-test("a store that refuses conditions which hold is found out, and done without", async () => {
-  const inner = new MemoryStore();
-  let asked = 0;
-  const store = around(inner, {
-    copy: (from, to, headers, condition) => {
-      asked += 1;
-      if (condition) return Promise.reject(new StoreError("precondition", "412", { action: "copy" }));
-      return inner.copy(from, to, headers);
-    },
-    remove: (keys, expected) => (expected ? Promise.resolve(keys) : inner.remove(keys)),
-  });
-  for (const key of ["a", "b", "c"]) inner.tamper(key, key);
-  const etagOf = async (key: string): Promise<string> => (await inner.head(key))?.etag ?? "";
-  const steps = await Promise.all(
+test.each([
+  // Both conditions, then the target's alone, then none; and for the next one none at once.
+  ["precondition", 4],
+  ["conditions-unsupported", 3],
+  ["other", 3],
+] as const)(
+  "a store that answers %s to conditions which hold is found out, and done without",
+  async (kind, calls) => {
+    const inner = new MemoryStore();
+    let asked = 0;
+    const store = around(inner, {
+      copy: (from, to, headers, condition) => {
+        asked += 1;
+        if (condition) return Promise.reject(new StoreError(kind, "refused", { action: "copy" }));
+        return inner.copy(from, to, headers);
+      },
+      remove: (keys, expected) => (expected ? Promise.resolve(keys) : inner.remove(keys)),
+    });
+    for (const key of ["a", "b", "c"]) inner.tamper(key, key);
+    const etagOf = async (key: string): Promise<string> => (await inner.head(key))?.etag ?? "";
+    const steps = await Promise.all(
     ["a", "b"].map(async (key): Promise<CopyStep> => ({ do: "copy", from: key, fromEtag: await etagOf(key), to: `${key}2`, storedHash: sha256(key), size: 1, expected: "absent", reason: "" })),
   ); // prettier-ignore
-  const tools = toTools(store);
-  for (const step of steps) await carryOut({ name: "stock", groups: [{ name: "g", steps: [step] }] }, tools);
-  // Both conditions, then the target's alone, then none; and for the next one none at once.
-  expect([asked, tools.conditions.copies]).toEqual([4, false]);
-  const removal: RemoveStep = { do: "remove", key: "c", etag: await etagOf("c"), size: 1, reason: "" };
-  await carryOut({ name: "clear", groups: [{ name: "g", steps: [removal] }] }, tools);
-  expect([tools.left, tools.conditions.removals, await inner.head("c")]).toEqual([[], false, undefined]);
-});
+    const tools = toTools(store);
+    for (const step of steps)
+      await carryOut({ name: "stock", groups: [{ name: "g", steps: [step] }] }, tools);
+    expect([asked, tools.conditions.copies]).toEqual([calls, false]);
+    const removal: RemoveStep = { do: "remove", key: "c", etag: await etagOf("c"), size: 1, reason: "" };
+    await carryOut({ name: "clear", groups: [{ name: "g", steps: [removal] }] }, tools);
+    expect([tools.left, tools.conditions.removals, await inner.head("c")]).toEqual([[], false, undefined]);
+  },
+);
