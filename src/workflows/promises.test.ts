@@ -60,6 +60,21 @@ describe("a content that is forgotten in a bucket that keeps versions", () => {
     },
   );
 
+  test("goes from store and edges all the same where this identity may not remove versions, and the run says so", async () => {
+    const stage = new Stage({ keepsVersions: true });
+    stage.edgeConfirms = true;
+    await stage.deliver(SECRET);
+    stage.asked.length = 0;
+    const refuse = () => Promise.reject(new StoreError("denied", "403", { action: "delete versions" }));
+    stage.between = (store) => around(store, { versions: { ...stage.store.versions, remove: refuse } });
+    await expect(prune(stage.delivery(), { ...PRUNE, forget: ["crew.csv"] })).rejects.toMatchObject({ code: "versions-denied", exit: 7 }); // prettier-ignore
+    expect([await stage.text("crew.csv"), stage.asked]).toEqual([undefined, ["/crew.csv"]]);
+    // The same call with an identity that may do more goes on from there.
+    stage.between = undefined;
+    const { versions, owed } = await prune(stage.delivery(), { ...PRUNE, forget: ["crew.csv"] });
+    expect([versions, owed, await versionsOf(stage, SECRET["crew.csv"])]).toEqual([1, [], []]);
+  });
+
   test("is refused where objects are locked, before anything goes", async () => {
     const stage = new Stage({ keepsVersions: true, locksVersions: true });
     await stage.deliver(SECRET);

@@ -50,10 +50,11 @@ export interface PruneOutcome {
 /**
  * Removes what retention no longer needs: decide → hold → decide again → pay what edges owe → pointer → remove →
  * invalidate → pointer. The pointer goes first, so that no release is ever offered whose contents are gone; assets go only
- * when every edge has confirmed. Contents that are to be forgotten are written down as such before anything else, and what a
- * bucket keeps of them as versions goes as well, the earlier ones first: where that is not allowed, nothing else has gone.
- * *Fail:* some objects are left; the same call removes them. Throws `record-unreadable` where a retained record can't be
- * read, `versions-locked`, `versions-denied`: nothing is removed then.
+ * when every edge has confirmed. Of contents that are to be forgotten the versions that a bucket keeps go as well: earlier ones
+ * before anything else, what stands now as the last. *Fail:* some objects are left; the same call removes them. Throws
+ * `record-unreadable` where a retained record can't be read and `versions-locked`: nothing is removed then. Throws
+ * `versions-denied` where this identity may not remove versions: before anything has gone where there are earlier ones, else
+ * when store and edges have let go.
  */
 export async function prune(delivery: Delivery, options: PruneOptions): Promise<PruneOutcome> {
   const planned = await plan(delivery, options);
@@ -76,11 +77,14 @@ export async function prune(delivery: Delivery, options: PruneOptions): Promise<
     const left = new Set<ObjectKey>();
     const tools = toTools(delivery, { ...options, hold, noteLeft: (key) => left.add(key) });
     await carryOutPrune(delivery, { decision, state }, tools);
+    let owed = before.left;
+    if (decision.owed.length > 0) {
+      owed = (await pay(delivery, pointer.owed, answering)).left;
+      await switchPointer(store, { ...pointer, owed }, etag);
+    }
+    // Last: what this identity may not remove stops neither store nor edges from letting go.
     const versions = earlier + (await forgetVersions(delivery, forgotten));
     const done = { ...decision, removals: decision.removals.filter(({ key }) => !left.has(key)) };
-    if (decision.owed.length === 0) return { decision: done, owed: addressesOf(before.left), versions };
-    const { left: owed } = await pay(delivery, pointer.owed, answering);
-    await switchPointer(store, { ...pointer, owed }, etag);
     return { decision: done, owed: addressesOf(owed), versions };
   });
 }
