@@ -1,7 +1,7 @@
 // Runs lint, types and tests in one go, so that 'npm test' is the whole check. Arguments go on to Jest.
 import { spawnSync } from "node:child_process";
 
-const tests = process.argv.slice(2).filter((argument) => argument !== "--soak");
+const tests = process.argv.slice(2).filter((argument) => argument !== "--soak" && argument !== "--results");
 const environment = {
   ...process.env,
   NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ""} --experimental-vm-modules --disable-warning=ExperimentalWarning`,
@@ -14,6 +14,12 @@ const environment = {
 if (process.argv.includes("--soak")) {
   environment.SOAK = "1";
   tests.push("src/workflows", "test/resilience");
+}
+
+if (process.argv.includes("--results")) {
+  // What the program says on the way through the demo's data is written down anew.
+  environment.COURIER_RESULTS = "test/e2e/results.json";
+  tests.push("test/e2e/results");
 }
 
 const MOST_MS = 45 * 60_000;
