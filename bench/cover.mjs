@@ -35,7 +35,7 @@ async function loadCore() {
   const folder = mkdtempSync(join(tmpdir(), "courier-bench-"));
   const outfile = join(folder, "core.mjs");
   const stdin = {
-    contents: `export * from "./src/core/cover/cover.ts"; export * from "./src/core/cover/live-addresses.ts";`,
+    contents: `export * from "./src/core/edges/cover/cover.ts"; export * from "./src/core/edges/cover/live-addresses.ts";`,
     resolveDir: new URL("..", import.meta.url).pathname,
   };
   await build({ stdin, outfile, bundle: true, format: "esm", platform: "node", logLevel: "error" });

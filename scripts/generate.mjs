@@ -6,7 +6,7 @@ import { build } from "esbuild";
 const bundle = await build({
   stdin: {
     contents:
-      'export { FAILURES } from "./src/core/failures.ts"; export { toJsonSchema } from "./src/settings/load.ts";',
+      'export { FAILURES } from "./src/core/model/failures.ts"; export { toJsonSchema } from "./src/settings/load.ts";',
     resolveDir: process.cwd(),
   },
   bundle: true,
@@ -35,7 +35,7 @@ function toErrorPage() {
   const lines = [
     "# Errors",
     "",
-    "Made from `src/core/failures.ts` by `npm run generate`. Words in braces are filled in.",
+    "Made from `src/core/model/failures.ts` by `npm run generate`. Words in braces are filled in.",
     "",
   ];
   for (const [exit, meaning] of Object.entries(EXITS)) {

@@ -1,5 +1,5 @@
 import type { Sha256 } from "../core/model/names.ts";
-import type { ForgottenContent } from "../core/prune.ts";
+import type { ForgottenContent } from "../core/history/prune.ts";
 import type { ObjectVersion, ObjectVersions } from "../ports/object-store.ts";
 import { hashStream } from "./hash-files.ts";
 

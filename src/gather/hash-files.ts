@@ -1,12 +1,12 @@
 import { createHash, hash as hashOnce } from "node:crypto";
 import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
-import { OperatorError } from "../core/failures.ts";
-import { isTypedByName } from "../core/content-type.ts";
-import { createTokenFinder, findFingerprintNames } from "../core/fingerprint.ts";
-import { findReferences, REFERRING } from "../core/references/find.ts";
-import { findSecrets } from "../core/secrets.ts";
-import type { Build } from "../core/parcels.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import { isTypedByName } from "../core/build/content-type.ts";
+import { createTokenFinder, findFingerprintNames } from "../core/build/fingerprint.ts";
+import { findReferences, REFERRING } from "../core/build/references/find.ts";
+import { findSecrets } from "../core/build/secrets.ts";
+import type { Build } from "../core/build/parcels.ts";
 import type { Sha256 } from "../core/model/names.ts";
 import type { CachedFile, HashCache } from "./hash-cache.ts";
 import type { Scan, ScannedFile } from "./scan-build.ts";

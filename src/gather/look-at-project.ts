@@ -1,6 +1,6 @@
 import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { findBuild, type ProjectLook } from "../core/find-build.ts";
+import { findBuild, type ProjectLook } from "../core/build/find-build.ts";
 
 const SKIPPED = new Set(["node_modules", ".git", ".hg", ".svn", "src", "test", "tests", "vendor"]);
 const DEEPEST = 3;

@@ -1,9 +1,9 @@
-import type { Unlabelled } from "../core/compare.ts";
+import type { Unlabelled } from "../core/compare/compare.ts";
 import { createHash } from "node:crypto";
 import { gunzipSync } from "node:zlib";
-import { OperatorError } from "../core/failures.ts";
-import type { Probe } from "../core/standing.ts";
-import { parseImmutableNames, type ImmutableNames } from "../core/immutable-names.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import type { Probe } from "../core/compare/standing.ts";
+import { parseImmutableNames, type ImmutableNames } from "../core/history/immutable-names.ts";
 import {
   IMMUTABLE_KEY,
   OPEN_PREFIX,
@@ -21,7 +21,7 @@ import type {
   RetainedRelease,
   Waybill,
 } from "../core/model/release.ts";
-import { parseOpen, parsePointer, parseWaybill } from "../core/waybill.ts";
+import { parseOpen, parsePointer, parseWaybill } from "../core/history/waybill.ts";
 import type { ObjectStore, ReadObject } from "../ports/object-store.ts";
 import { hashStream } from "./hash-files.ts";
 

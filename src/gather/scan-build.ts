@@ -1,7 +1,7 @@
 import { lstatSync, readdirSync, realpathSync, statSync, type Dirent } from "node:fs";
 import { join, sep } from "node:path";
-import { OperatorError } from "../core/failures.ts";
-import { matcher } from "../core/headers.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import { matcher } from "../core/build/headers.ts";
 import { byText } from "../core/model/names.ts";
 
 /** Names that are never shipped, whatever is written, wherever they stand in the build. */

@@ -1,5 +1,5 @@
 import { runPool } from "./pool.ts";
-import { OperatorError } from "../core/failures.ts";
+import { OperatorError } from "../core/model/failures.ts";
 import { copy } from "./copy.ts";
 import { send } from "./send.ts";
 import type { PerformTools } from "./perform-tools.ts";

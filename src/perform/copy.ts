@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { OperatorError } from "../core/failures.ts";
+import { OperatorError } from "../core/model/failures.ts";
 import { hasSameHeaders } from "../core/model/parcel.ts";
 import type { CopyStep } from "../core/model/plan.ts";
 import { StoreError, type Condition, type ObjectStore, type Written } from "../ports/object-store.ts";

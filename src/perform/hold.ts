@@ -1,4 +1,4 @@
-import { OperatorError } from "../core/failures.ts";
+import { OperatorError } from "../core/model/failures.ts";
 import {
   isRenewalDue,
   isSurelyOurs,
@@ -7,7 +7,7 @@ import {
   toHoldText,
   type ClockReading,
   type Hold,
-} from "../core/hold.ts";
+} from "../core/delivery/hold.ts";
 import { HOLD_KEY } from "../core/model/names.ts";
 import type { Clock } from "../ports/clock.ts";
 import type { Machine } from "../ports/machine.ts";

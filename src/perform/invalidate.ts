@@ -1,6 +1,6 @@
 import { hash } from "node:crypto";
 import type { EdgeInvalidation } from "../core/model/plan.ts";
-import { selectReadBacks, type ReadBackFacts } from "../core/read-back.ts";
+import { selectReadBacks, type ReadBackFacts } from "../core/edges/read-back.ts";
 import type { Clock } from "../ports/clock.ts";
 import { EdgeError, type Edge } from "../ports/edge.ts";
 import type { Reporter } from "../ports/reporter.ts";

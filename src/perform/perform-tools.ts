@@ -1,7 +1,7 @@
 import type { ObjectKey } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { StepPhase } from "../core/model/plan.ts";
-import type { Pace } from "../core/pace.ts";
+import type { Pace } from "../core/delivery/pace.ts";
 import type { Clock } from "../ports/clock.ts";
 import type { Content, ObjectStore } from "../ports/object-store.ts";
 import type { Reporter } from "../ports/reporter.ts";

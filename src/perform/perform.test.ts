@@ -7,7 +7,7 @@ import { EdgeError, type Edge } from "../ports/edge.ts";
 import { StoreError, type ObjectStore, type StoreErrorKind } from "../ports/object-store.ts";
 import type { DeliveryEvent } from "../ports/reporter.ts";
 import { readText } from "../../test/contracts/object-store.ts";
-import { Pace } from "../core/pace.ts";
+import { Pace } from "../core/delivery/pace.ts";
 import type { CopyStep, RemoveStep, StepPhase } from "../core/model/plan.ts";
 import { carryOut } from "./carry-out.ts";
 import { toConditions, type PerformTools } from "./perform-tools.ts";

@@ -1,7 +1,12 @@
-import { OperatorError } from "../core/failures.ts";
+import { OperatorError } from "../core/model/failures.ts";
 import { assertNever, STATE_PREFIX } from "../core/model/names.ts";
-import type { Readers } from "../core/policies.ts";
-import { toRefusedByHand, toTakenBackByHand, type ByHand, type ProvisionStep } from "../core/provision.ts";
+import type { Readers } from "../core/bucket/policies.ts";
+import {
+  toRefusedByHand,
+  toTakenBackByHand,
+  type ByHand,
+  type ProvisionStep,
+} from "../core/bucket/provision.ts";
 import type { Bucket } from "../ports/bucket.ts";
 import type { Clock } from "../ports/clock.ts";
 import { StoreError, type ObjectStore } from "../ports/object-store.ts";

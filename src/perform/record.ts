@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import { gzipSync } from "node:zlib";
-import { OperatorError } from "../core/failures.ts";
-import { toImmutableText, type ImmutableNames } from "../core/immutable-names.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import { toImmutableText, type ImmutableNames } from "../core/history/immutable-names.ts";
 import {
   forgottenKey,
   IMMUTABLE_KEY,
@@ -12,7 +12,7 @@ import {
   type Sha256,
 } from "../core/model/names.ts";
 import type { OpenDelivery, Pointer, Waybill } from "../core/model/release.ts";
-import { parsePointer, toOpenLines, toPointerText, toWaybillLines } from "../core/waybill.ts";
+import { parsePointer, toOpenLines, toPointerText, toWaybillLines } from "../core/history/waybill.ts";
 import {
   StoreError,
   type Condition,

@@ -1,4 +1,4 @@
-import { decideWaitMs, DEFAULT_RETRIES, toTries } from "../core/retry.ts";
+import { decideWaitMs, DEFAULT_RETRIES, toTries } from "../core/delivery/retry.ts";
 import type { Clock } from "../ports/clock.ts";
 import { StoreError, type ObjectStore } from "../ports/object-store.ts";
 import type { Reporter } from "../ports/reporter.ts";

@@ -4,10 +4,10 @@ import {
   type ForgettingLook,
   type SaidHabits,
   type SeenHabits,
-} from "../core/checkup/edge-links.ts";
-import type { Link } from "../core/checkup/link.ts";
-import { PROBE_HEADERS, toProbeText, type ProbeKeys } from "../core/checkup/probes.ts";
-import type { VisitorAnswer } from "../core/checkup/visitor-links.ts";
+} from "../core/diagnosis/checkup/edge-links.ts";
+import type { Link } from "../core/diagnosis/checkup/link.ts";
+import { PROBE_HEADERS, toProbeText, type ProbeKeys } from "../core/diagnosis/checkup/probes.ts";
+import type { VisitorAnswer } from "../core/diagnosis/checkup/visitor-links.ts";
 import type { Sha256, UrlPath } from "../core/model/names.ts";
 import type { Clock } from "../ports/clock.ts";
 import { EdgeError, type Edge } from "../ports/edge.ts";

@@ -1,5 +1,5 @@
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
-import { toProbeKeys } from "../core/checkup/probes.ts";
+import { toProbeKeys } from "../core/diagnosis/checkup/probes.ts";
 import { toContent } from "./record.ts";
 import { tryStore } from "./try-store.ts";
 

@@ -1,13 +1,13 @@
-import type { ProbeKeys } from "../core/checkup/probes.ts";
+import type { ProbeKeys } from "../core/diagnosis/checkup/probes.ts";
 import type { ObjectKey, Sha256 } from "../core/model/names.ts";
-import { isProbe, PROBE_HEADERS, PROBE_PREFIXES, toProbeText } from "../core/checkup/probes.ts";
+import { isProbe, PROBE_HEADERS, PROBE_PREFIXES, toProbeText } from "../core/diagnosis/checkup/probes.ts";
 import {
   judgeConditions,
   judgeRecords,
   toDenied,
   type ConditionAnswer,
-} from "../core/checkup/store-links.ts";
-import { good, type Link } from "../core/checkup/link.ts";
+} from "../core/diagnosis/checkup/store-links.ts";
+import { good, type Link } from "../core/diagnosis/checkup/link.ts";
 import { StoreError, type Condition, type ObjectStore } from "../ports/object-store.ts";
 import { toContent } from "./record.ts";
 

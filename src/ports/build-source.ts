@@ -1,4 +1,4 @@
-import type { Build } from "../core/parcels.ts";
+import type { Build } from "../core/build/parcels.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { Content } from "./object-store.ts";
 

@@ -1,5 +1,5 @@
 import type { EdgeAbilities } from "../core/model/edge.ts";
-import type { ReadBack } from "../core/read-back.ts";
+import type { ReadBack } from "../core/edges/read-back.ts";
 import type { UrlPath } from "../core/model/names.ts";
 
 /**

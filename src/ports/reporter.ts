@@ -1,5 +1,5 @@
 import type { PhaseName } from "../core/model/plan.ts";
-import type { Problem } from "../core/problems.ts";
+import type { Problem } from "../core/model/problems.ts";
 
 /** What a run tells while it goes on. The terminal, the NDJSON output and the tests listen to the same events. */
 export type DeliveryEvent =

@@ -1,11 +1,11 @@
 import { resolve } from "node:path";
-import { toBasePath, type AddressRules } from "../core/addresses.ts";
-import type { Serves } from "../core/aliases.ts";
-import { OperatorError } from "../core/failures.ts";
-import type { HeaderRules } from "../core/headers.ts";
-import type { Readers } from "../core/policies.ts";
-import type { RedirectRule } from "../core/redirects.ts";
-import type { RetentionRule } from "../core/retention.ts";
+import { toBasePath, type AddressRules } from "../core/addresses/addresses.ts";
+import type { Serves } from "../core/addresses/aliases.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import type { HeaderRules } from "../core/build/headers.ts";
+import type { Readers } from "../core/bucket/policies.ts";
+import type { RedirectRule } from "../core/addresses/redirects.ts";
+import type { RetentionRule } from "../core/history/retention.ts";
 import type { LoadedSettings } from "./load.ts";
 import type { DestinationSettings, EdgeSettings, Settings, StoreSettings } from "./schema.ts";
 

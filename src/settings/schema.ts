@@ -1,6 +1,6 @@
 import * as z from "zod";
-import { PAGE_FORMS } from "../core/addresses.ts";
-import { READERS } from "../core/policies.ts";
+import { PAGE_FORMS } from "../core/addresses/addresses.ts";
+import { READERS } from "../core/bucket/policies.ts";
 import { DURATION, parseBytes, parseSeconds, parseShare, PERCENT, SIZE } from "./units.ts";
 
 /**

@@ -1,7 +1,7 @@
-import { broken, good, note, notTried, type Link } from "../core/checkup/link.ts";
-import { PROBE_HEADERS, toProbeKeys } from "../core/checkup/probes.ts";
-import { inOrder, type CheckupResult } from "../core/checkup/result.ts";
-import { judgeFirstLook, judgeWebsite, type StoreFailure } from "../core/checkup/store-links.ts";
+import { broken, good, note, notTried, type Link } from "../core/diagnosis/checkup/link.ts";
+import { PROBE_HEADERS, toProbeKeys } from "../core/diagnosis/checkup/probes.ts";
+import { inOrder, type CheckupResult } from "../results/checkup.ts";
+import { judgeFirstLook, judgeWebsite, type StoreFailure } from "../core/diagnosis/checkup/store-links.ts";
 import {
   judgeCertificate,
   judgeFolders,
@@ -9,8 +9,8 @@ import {
   judgeName,
   judgeReading,
   judgeRoot,
-} from "../core/checkup/visitor-links.ts";
-import { isSamePolicy, mergePolicy, toReadStatements } from "../core/policies.ts";
+} from "../core/diagnosis/checkup/visitor-links.ts";
+import { isSamePolicy, mergePolicy, toReadStatements } from "../core/bucket/policies.ts";
 import {
   judgeHabitsOf,
   toProbe,

@@ -1,5 +1,5 @@
-import { toDeliveryResult } from "../core/delivery-result.ts";
-import type { DeliveryResult } from "../core/results.ts";
+import { toDeliveryResult } from "../results/to-delivery.ts";
+import type { DeliveryResult } from "../results/delivery.ts";
 import type { Delivery } from "./delivery.ts";
 import { planOutlook } from "./outlook.ts";
 import { assertNotRefused } from "./refuse.ts";

@@ -1,4 +1,4 @@
-import type { DeliveryResult } from "../core/results.ts";
+import type { DeliveryResult } from "../results/delivery.ts";
 import type { Delivery } from "./delivery.ts";
 import { planAgain, planOutlook } from "./outlook.ts";
 import { runRelease, type DeliverOptions } from "./run-release.ts";

@@ -1,6 +1,6 @@
 import type { RequestKind, ObjectStore } from "../ports/object-store.ts";
 import type { BuildSource } from "../ports/build-source.ts";
-import type { Pace } from "../core/pace.ts";
+import type { Pace } from "../core/delivery/pace.ts";
 import type { WriteGate } from "../perform/gate.ts";
 import type { Machine } from "../ports/machine.ts";
 import type { PublicSite } from "../ports/public-site.ts";

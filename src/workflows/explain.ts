@@ -1,6 +1,6 @@
-import { OperatorError } from "../core/failures.ts";
-import { explainFile, type Explanation } from "../core/explanation.ts";
-import { findNearest } from "../core/problems.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import { explainFile, type Explanation } from "../results/explanation.ts";
+import { findNearest } from "../core/model/problems.ts";
 import type { Delivery } from "./delivery.ts";
 import { planOutlook } from "./outlook.ts";
 

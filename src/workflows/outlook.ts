@@ -1,14 +1,14 @@
 import { createHash, hash } from "node:crypto";
-import type { AddressRules } from "../core/addresses.ts";
-import { compareParcels } from "../core/compare.ts";
-import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery.ts";
-import { OperatorError } from "../core/failures.ts";
+import type { AddressRules } from "../core/addresses/addresses.ts";
+import { compareParcels } from "../core/compare/compare.ts";
+import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";
+import { OperatorError } from "../core/model/failures.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
-import { analyseBuild, hasUnknownImmutables, type Analysis } from "../core/analysis.ts";
+import { analyseBuild, hasUnknownImmutables, type Analysis } from "../core/build/analysis.ts";
 import { POINTER_KEY, type ObjectKey } from "../core/model/names.ts";
-import { toPointerText } from "../core/waybill.ts";
-import { longestPageFreshness, type Build, type ExplainedParcel } from "../core/parcels.ts";
-import { applyEncodedForms } from "../core/stored-encoding.ts";
+import { toPointerText } from "../core/history/waybill.ts";
+import { longestPageFreshness, type Build, type ExplainedParcel } from "../core/build/parcels.ts";
+import { applyEncodedForms } from "../core/build/stored-encoding.ts";
 import { encodeParcels } from "../gather/encode.ts";
 import {
   probeObjects,

@@ -1,6 +1,6 @@
-import type { ProvisionResult } from "../core/provision-result.ts";
-import { planProvision, type ProvisionPlan, type ProvisionWishes } from "../core/provision.ts";
-import { OperatorError } from "../core/failures.ts";
+import type { ProvisionResult } from "../results/provision.ts";
+import { planProvision, type ProvisionPlan, type ProvisionWishes } from "../core/bucket/provision.ts";
+import { OperatorError } from "../core/model/failures.ts";
 import { readBucket } from "../gather/read-bucket.ts";
 import { carryOutProvision, findWrongReads } from "../perform/provision.ts";
 import type { Bucket } from "../ports/bucket.ts";

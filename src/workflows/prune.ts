@@ -1,4 +1,4 @@
-import { OperatorError } from "../core/failures.ts";
+import { OperatorError } from "../core/model/failures.ts";
 import { openKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import { isSameRelease, type OwedInvalidation, type Waybill } from "../core/model/release.ts";
@@ -12,10 +12,10 @@ import {
   type ForgottenContent,
   type PruneDecision,
   type PruneFacts,
-} from "../core/prune.ts";
-import { rightFor } from "../core/rights.ts";
-import { selectRetained } from "../core/retention.ts";
-import { selectOwed } from "../core/stale-addresses.ts";
+} from "../core/history/prune.ts";
+import { rightFor } from "../core/bucket/rights.ts";
+import { selectRetained } from "../core/history/retention.ts";
+import { selectOwed } from "../core/edges/stale-addresses.ts";
 import { findVersions } from "../gather/find-versions.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
 import { carryOut } from "../perform/carry-out.ts";

@@ -1,9 +1,9 @@
-import { OperatorError } from "../core/failures.ts";
-import { selectForgotten } from "../core/forgotten.ts";
-import { listed } from "../core/problems.ts";
-import { findRelease, listReleaseNames } from "../core/release-names.ts";
-import type { DeliveryResult } from "../core/results.ts";
-import { findGoneContents, toWayBack } from "../core/way-back.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import { selectForgotten } from "../core/history/forgotten.ts";
+import { listed } from "../core/model/problems.ts";
+import { findRelease, listReleaseNames } from "../core/history/release-names.ts";
+import type { DeliveryResult } from "../results/delivery.ts";
+import { findGoneContents, toWayBack } from "../core/delivery/way-back.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
 import type { Delivery } from "./delivery.ts";
 import { decideOutlook, type Outlook } from "./outlook.ts";

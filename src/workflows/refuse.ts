@@ -1,5 +1,5 @@
-import { OperatorError } from "../core/failures.ts";
-import { placeOf } from "../core/problems.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import { placeOf } from "../core/model/problems.ts";
 import type { Reporter } from "../ports/reporter.ts";
 import type { Outlook } from "./outlook.ts";
 

@@ -1,11 +1,11 @@
 import { hash } from "node:crypto";
-import { OperatorError } from "../core/failures.ts";
-import type { Hold } from "../core/hold.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import type { Hold } from "../core/delivery/hold.ts";
 import { POINTER_KEY, RELEASES_PREFIX } from "../core/model/names.ts";
 import type { Pointer, Waybill } from "../core/model/release.ts";
-import { findReleaseDifferences, type ReleaseDifference } from "../core/release-differences.ts";
-import { findRelease, listReleaseNames } from "../core/release-names.ts";
-import { decideRepair, type FoundWaybill } from "../core/repair.ts";
+import { findReleaseDifferences, type ReleaseDifference } from "../core/compare/release-differences.ts";
+import { findRelease, listReleaseNames } from "../core/history/release-names.ts";
+import { decideRepair, type FoundWaybill } from "../core/history/repair.ts";
 import {
   listAll,
   parseWaybillBytes,

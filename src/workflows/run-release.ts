@@ -1,6 +1,6 @@
-import { toDeliveryResult } from "../core/delivery-result.ts";
+import { toDeliveryResult } from "../results/to-delivery.ts";
 import { HOLD_KEY } from "../core/model/names.ts";
-import type { DeliveryResult } from "../core/results.ts";
+import type { DeliveryResult } from "../results/delivery.ts";
 import { readPointer } from "../gather/read-destination.ts";
 import { takeHold, type HeldDestination } from "../perform/hold.ts";
 import type { Delivery } from "./delivery.ts";

@@ -1,5 +1,5 @@
-import { analyseBuild, type AnalysisRules } from "../core/analysis.ts";
-import { toSurvey, type Survey } from "../core/survey.ts";
+import { analyseBuild, type AnalysisRules } from "../core/build/analysis.ts";
+import { toSurvey, type Survey } from "../results/survey.ts";
 import { weighParcels } from "../gather/weigh.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 

@@ -1,11 +1,11 @@
-import { compareParcels } from "../core/compare.ts";
-import { OperatorError } from "../core/failures.ts";
-import { parseEdgeFreshness } from "../core/headers.ts";
+import { compareParcels } from "../core/compare/compare.ts";
+import { OperatorError } from "../core/model/failures.ts";
+import { parseEdgeFreshness } from "../core/build/headers.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
-import { explainSymptoms, LACKING, type StoredLook } from "../core/verification/causes.ts";
-import { listEarlier, selectChecks, type Check } from "../core/verification/checks.ts";
-import { findSymptoms, type Observation, type Symptom } from "../core/verification/findings.ts";
-import { toFindingResult, type VerifyResult } from "../core/verification/result.ts";
+import { explainSymptoms, LACKING, type StoredLook } from "../core/diagnosis/verification/causes.ts";
+import { listEarlier, selectChecks, type Check } from "../core/diagnosis/verification/checks.ts";
+import { findSymptoms, type Observation, type Symptom } from "../core/diagnosis/verification/findings.ts";
+import { toFindingResult, type VerifyResult } from "../results/verification.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
 import { runPool } from "../perform/pool.ts";
 import type { PublicSite } from "../ports/public-site.ts";

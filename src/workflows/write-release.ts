@@ -1,6 +1,6 @@
-import { etagsOfUnchanged } from "../core/compare.ts";
-import { extendImmutableNames } from "../core/immutable-names.ts";
-import { OperatorError } from "../core/failures.ts";
+import { etagsOfUnchanged } from "../core/compare/compare.ts";
+import { extendImmutableNames } from "../core/history/immutable-names.ts";
+import { OperatorError } from "../core/model/failures.ts";
 import { openKey, vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import { phaseOf, stepsOf, targetOf, type EdgeInvalidation, type StepPhase } from "../core/model/plan.ts";
 import type { OwedInvalidation, Pointer, RetainedRelease } from "../core/model/release.ts";
@@ -10,12 +10,12 @@ import {
   toReleaseZero,
   toWaybill,
   type NextReleaseFacts,
-} from "../core/next-release.ts";
-import { judgeProbe, selectProbe } from "../core/probe.ts";
-import type { ReadBackFacts } from "../core/read-back.ts";
-import { selectUnrecorded } from "../core/owed.ts";
-import { selectClearable } from "../core/retention.ts";
-import { toKeptPointer } from "../core/standing.ts";
+} from "../core/delivery/record.ts";
+import { judgeProbe, selectProbe } from "../core/delivery/probe.ts";
+import type { ReadBackFacts } from "../core/edges/read-back.ts";
+import { selectUnrecorded } from "../core/edges/owed.ts";
+import { selectClearable } from "../core/history/retention.ts";
+import { toKeptPointer } from "../core/compare/standing.ts";
 import { readPointer, readWaybill } from "../gather/read-destination.ts";
 import { carryOut } from "../perform/carry-out.ts";
 import { toConditions, type PerformTools } from "../perform/perform-tools.ts";

@@ -74,11 +74,11 @@ test("each folder imports only what its place in the house allows, without a cyc
 
 test("the check itself finds a breach and a cycle", () => {
   expect(
-    findBreaches([toSource("src/core/roles.ts", 'import { x } from "../gather/scan-build.ts";')]),
+    findBreaches([toSource("src/core/build/roles.ts", 'import { x } from "../gather/scan-build.ts";')]),
   ).toHaveLength(1);
   expect(
     findBreaches([
-      toSource("src/cli/show/help.ts", 'const { x } = await import("../../adapters/stores/s3/client.ts");'),
+      toSource("src/cli/frame/help.ts", 'const { x } = await import("../../adapters/stores/s3/client.ts");'),
     ]),
   ).toHaveLength(1);
   const a = toSource("src/core/a.ts", 'import type { B } from "./b.ts";');

@@ -1,4 +1,4 @@
-import { analyseBuild, type Analysis } from "../../src/core/analysis.ts";
+import { analyseBuild, type Analysis } from "../../src/core/build/analysis.ts";
 import type { DestinationState, Waybill } from "../../src/core/model/release.ts";
 import { createFolderBuild } from "../../src/gather/folder-build.ts";
 import { listRealBuilds, unpackRealBuild } from "../support/builds.ts";

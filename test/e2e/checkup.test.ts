@@ -1,8 +1,8 @@
 import { join, resolve } from "node:path";
 import { stringify } from "yaml";
-import { checkupResultSchema, type CheckupResult } from "../../src/core/checkup/result.ts";
+import { checkupResultSchema, type CheckupResult } from "../../src/results/checkup.ts";
 import { createS3Bucket } from "../../src/adapters/stores/s3/bucket.ts";
-import { toDeliveryPolicy } from "../../src/core/policies.ts";
+import { toDeliveryPolicy } from "../../src/core/bucket/policies.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { listKeys, openStore } from "../support/stored-site.ts";

@@ -2,8 +2,8 @@ import { createHash } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
-import { decideContentType } from "../../src/core/content-type.ts";
-import { deliveryResultSchema, type DeliveryResult } from "../../src/core/results.ts";
+import { decideContentType } from "../../src/core/build/content-type.ts";
+import { deliveryResultSchema, type DeliveryResult } from "../../src/results/delivery.ts";
 import type { ObjectStore } from "../../src/ports/object-store.ts";
 import {
   listRealBuilds,

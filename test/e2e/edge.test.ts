@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
-import { decideContentType } from "../../src/core/content-type.ts";
-import { encodeKey } from "../../src/core/addresses.ts";
+import { decideContentType } from "../../src/core/build/content-type.ts";
+import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 

@@ -6,7 +6,7 @@ import {
   pruneResultSchema,
   releaseComparisonSchema,
   releaseListSchema,
-} from "../../src/core/history-results.ts";
+} from "../../src/results/history.ts";
 import { temporaryFolder, walk } from "../support/builds.ts";
 import { Project, RunningSandbox, WRITES } from "../support/program.ts";
 import { openStore, readSite } from "../support/stored-site.ts";

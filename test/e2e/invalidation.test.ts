@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
-import { encodeKey } from "../../src/core/addresses.ts";
-import type { DeliveryResult } from "../../src/core/results.ts";
+import { encodeKey } from "../../src/core/addresses/addresses.ts";
+import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { visitNode } from "../support/web-root.ts";

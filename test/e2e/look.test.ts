@@ -3,8 +3,8 @@ import { join, resolve } from "node:path";
 import { PutBucketPolicyCommand, S3Client } from "@aws-sdk/client-s3";
 import { Ajv } from "ajv";
 import AjvDraft04 from "ajv-draft-04";
-import { explanationSchema, type Explanation } from "../../src/core/explanation.ts";
-import { surveySchema } from "../../src/core/survey.ts";
+import { explanationSchema, type Explanation } from "../../src/results/explanation.ts";
+import { surveySchema } from "../../src/results/survey.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 

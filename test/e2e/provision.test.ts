@@ -1,7 +1,7 @@
 import { cpSync, readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { createS3Bucket } from "../../src/adapters/stores/s3/bucket.ts";
-import { provisionResultSchema, type ProvisionResult } from "../../src/core/provision-result.ts";
+import { provisionResultSchema, type ProvisionResult } from "../../src/results/provision.ts";
 import type { Bucket } from "../../src/ports/bucket.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { NO_KEYS, Project, RunningSandbox } from "../support/program.ts";

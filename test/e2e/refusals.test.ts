@@ -1,6 +1,6 @@
 import { symlinkSync } from "node:fs";
 import { join } from "node:path";
-import { errorResultSchema } from "../../src/core/results.ts";
+import { errorResultSchema } from "../../src/results/delivery.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { Project, RunningSandbox, WRITES } from "../support/program.ts";
 

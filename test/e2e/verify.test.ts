@@ -1,10 +1,10 @@
 import { join, resolve } from "node:path";
 import { XMLParser, XMLValidator } from "fast-xml-parser";
-import { verifyResultSchema, type VerifyResult } from "../../src/core/verification/result.ts";
+import { verifyResultSchema, type VerifyResult } from "../../src/results/verification.ts";
 import { toContent } from "../contracts/object-store.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
-import { showVerify } from "../../src/cli/show/verification.ts";
-import type { Terminal } from "../../src/cli/terminal.ts";
+import { showVerify } from "../../src/cli/verify/show.ts";
+import type { Terminal } from "../../src/cli/frame/terminal.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 

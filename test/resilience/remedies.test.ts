@@ -125,14 +125,14 @@ const REMEDIES: readonly Remedy[] = [
   },
   {
     what: "a new ETag for what a run that has not ended was about to touch",
-    file: "src/core/plan.ts",
+    file: "src/core/delivery/plan.ts",
     text: "comparison.threatened.map(toFence)",
     without: "[]",
     noticedBy: ["src/workflows/late.test.ts", "of a delivery, while the build before"],
   },
   {
     what: "a new ETag for what is only relabelled",
-    file: "src/core/plan.ts",
+    file: "src/core/delivery/plan.ts",
     text: "(change.isThreatened === true && !isOfOnePart(listed.etag))",
     without: "false",
     noticedBy: ["src/workflows/late.test.ts", "of a delivery, while another build"],

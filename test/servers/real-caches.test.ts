@@ -4,7 +4,7 @@ import { createServer } from "node:net";
 import type { AddressInfo } from "node:net";
 import { join, resolve } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
-import { encodeKey } from "../../src/core/addresses.ts";
+import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import { temporaryFolder, walk } from "../support/builds.ts";
 import { Project } from "../support/program.ts";
 import { visitNode, WebRoot } from "../support/web-root.ts";

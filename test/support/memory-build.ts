@@ -1,8 +1,8 @@
 import { hash } from "node:crypto";
-import { findReferences } from "../../src/core/references/find.ts";
-import { findFingerprintNames } from "../../src/core/fingerprint.ts";
+import { findReferences } from "../../src/core/build/references/find.ts";
+import { findFingerprintNames } from "../../src/core/build/fingerprint.ts";
 import type { BuildSource } from "../../src/ports/build-source.ts";
-import { Pace } from "../../src/core/pace.ts";
+import { Pace } from "../../src/core/delivery/pace.ts";
 import { gateWrites } from "../../src/perform/gate.ts";
 import { withRetries } from "../../src/perform/retry.ts";
 import type { Clock } from "../../src/ports/clock.ts";

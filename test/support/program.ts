@@ -4,7 +4,7 @@ import { closeSync, fstatSync, openSync, readFileSync, readSync } from "node:fs"
 import { join, resolve } from "node:path";
 import { createInterface } from "node:readline";
 import type { SandboxFacts } from "../../src/sandbox/sandbox.ts";
-import type { DeliveryResult } from "../../src/core/results.ts";
+import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { temporaryFolder, writeFiles } from "./builds.ts";
 
 const PROGRAM = resolve("dist/main.js");

@@ -5,7 +5,7 @@ import {
   type Invalidation,
 } from "@aws-sdk/client-cloudfront";
 import type { EdgeAbilities } from "../../../core/model/edge.ts";
-import { DEFAULT_RETRIES, decideWaitMs } from "../../../core/retry.ts";
+import { DEFAULT_RETRIES, decideWaitMs } from "../../../core/delivery/retry.ts";
 import type { Clock } from "../../../ports/clock.ts";
 import { EdgeError, type Edge, type EdgeRequest } from "../../../ports/edge.ts";
 import { createCredentials, type CredentialSettings } from "../../credentials.ts";

@@ -1,0 +1,86 @@
+import { existsSync } from "node:fs";
+import { relative } from "node:path";
+import { systemNetwork } from "../../adapters/network/system-network.ts";
+import type { Target } from "../../settings/destination.ts";
+import { checkUp } from "../../workflows/checkup.ts";
+import { isSet, text, type Arguments } from "../frame/command.ts";
+import { printResult } from "../frame/output.ts";
+import { withDestination } from "../deliver/run.ts";
+import { showCheckup } from "./show.ts";
+import type { Terminal } from "../frame/terminal.ts";
+import { findCredentialsFile, openBucket, readTarget } from "../wiring/wiring.ts";
+
+/** `checkup`. @returns the exit code: 1 where a link is broken */
+export function checkUpDestination(args: Arguments, terminal: Terminal): Promise<number> {
+  const build = findBuildFolder(args, terminal);
+  return withDestination(args, terminal, { written: 0 }, async (delivery) => {
+    const { target } = delivery;
+    const bucket = target.store.kind === "s3" ? await openBucket(target) : undefined;
+    const isQuiet = isSet(args, "quiet") || text(args, "format") === "json";
+    const stage = createStageLine(terminal, isQuiet);
+    try {
+      const result = await checkUp(delivery, {
+        ...{ build, bucket, network: systemNetwork, dryRun: isSet(args, "dry-run") },
+        source: describeSource(target, terminal.environment),
+        onStage: stage.show,
+      });
+      stage.end();
+      printResult(args, terminal, result, () => showCheckup(result, terminal));
+      return result.links.some(({ state }) => state === "broken") ? 1 : 0;
+    } finally {
+      stage.end();
+      bucket?.close();
+    }
+  });
+}
+
+/** One line that is drawn anew on a screen, and goes before the result; plain lines anywhere else. */
+function createStageLine(terminal: Terminal, isQuiet: boolean): StageLine {
+  let last = "";
+  const erase = terminal.isLive ? "\r\u001b[2K" : "";
+  return {
+    show: (words) => {
+      if (!isQuiet && words !== last) terminal.say(`${erase}${words} …${terminal.isLive ? "" : "\n"}`);
+      last = words;
+    },
+    end: () => {
+      if (!isQuiet) terminal.say(erase);
+    },
+  };
+}
+
+interface StageLine {
+  show(words: string): void;
+  end(): void;
+}
+
+function findBuildFolder(
+  args: Arguments,
+  terminal: Terminal,
+): { readonly folder: string; readonly isThere: boolean } | undefined {
+  try {
+    const { buildFolder: folder } = readTarget(args, terminal);
+    const below = relative(terminal.folder, folder);
+    // Within the project it is known by its name there.
+    return { folder: below === "" || below.startsWith("..") ? folder : below, isThere: existsSync(folder) };
+  } catch {
+    // What else is wrong with the settings, the run itself says; without a build folder there is nothing to look at.
+    return undefined;
+  }
+}
+
+/** Where the storage client will find credentials first: the profile that is named, the environment, a web identity. */
+function describeSource(target: Target, environment: NodeJS.ProcessEnv): string {
+  const { store } = target;
+  if (store.kind === "folder") return "none needed: the store is a folder";
+  if (store.profile !== undefined) {
+    const file = findCredentialsFile(store.profile, target);
+    return `the profile ${store.profile}${file === undefined ? "" : ", in this project's .courier-sandbox"}`;
+  }
+  const { AWS_ACCESS_KEY_ID: key, AWS_PROFILE: profile, AWS_WEB_IDENTITY_TOKEN_FILE: token } = environment;
+  if (profile !== undefined && profile !== "") return `the profile ${profile} (AWS_PROFILE)`;
+  if (key !== undefined && key !== "") return "the environment";
+  return token === undefined || token === ""
+    ? "a shared profile, or what this machine is given"
+    : "a web identity";
+}

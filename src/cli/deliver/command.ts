@@ -1,0 +1,39 @@
+import { SHARED, type Command } from "../frame/command.ts";
+
+export const deliverCommand: Command = {
+  name: "deliver",
+  group: "deliver",
+  about: "makes a destination match the build: sends what changed, in a safe order",
+  options: {
+    to: SHARED.to,
+    build: SHARED.build,
+    settings: SHARED.settings,
+    "dry-run": SHARED["dry-run"],
+    verify: { kind: "switch", about: "ask for what was delivered afterwards, as visitors do" },
+    yes: SHARED.yes,
+    queue: SHARED.queue,
+    allow: SHARED.allow,
+    note: SHARED.note,
+    sequence: {
+      kind: "text",
+      value: "NUMBER",
+      about: "this build's number: refused when a higher one is live",
+    },
+    commit: { kind: "text", value: "ID", about: "the commit of the build, for the release's record" },
+    format: { ...SHARED.format, choices: ["text", "json", "ndjson"] },
+    output: SHARED.output,
+    summary: SHARED.summary,
+    all: SHARED.all,
+  },
+  examples: [
+    ["rcourier deliver", "the build to the only (or default) destination"],
+    ["rcourier deliver --to staging --build dist", "another destination, another folder"],
+    ["rcourier deliver --to production --yes --format json", "from CI"],
+  ],
+  run: async (args, terminal) => {
+    const { deliverBuild } = await import("./run.ts");
+    const { invalidation, dryRun, verification } = await deliverBuild(args, terminal);
+    const isWrong = invalidation.owed.length > 0 || (verification?.findings.length ?? 0) > 0;
+    return !dryRun && isWrong ? 5 : 0;
+  },
+};

@@ -1,0 +1,164 @@
+import { largest } from "../../core/model/largest.ts";
+import type { DeliveryResult } from "../../results/delivery.ts";
+import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
+import { showInvalidation } from "../invalidate/show.ts";
+import { showFindings } from "../verify/show.ts";
+import { counted, showBytes, showSeconds, showTime } from "../frame/numbers.ts";
+
+/** How many names of one kind are shown before the rest is counted. */
+const MOST_NAMES = 12;
+
+type Changes = DeliveryResult["changes"];
+
+const KINDS: readonly (readonly [Changes[number]["change"], string, Mark])[] = [
+  ["new", "new", "good"],
+  ["moved", "moved", "good"],
+  ["replaced", "replaced", "warn"],
+  ["relabelled", "relabelled", "warn"],
+  ["drifted", "drifted", "bad"],
+  ["missing", "missing", "bad"],
+];
+
+/** What a delivery would do, file by file. */
+export function showComparison(
+  result: DeliveryResult,
+  terminal: Terminal,
+  options: { all: boolean; now: Date },
+): string {
+  const { style } = terminal;
+  const width = Math.min(56, largest(result.changes.map(({ key }) => key.length)));
+  const blocks = KINDS.map(([kind, word, mark]) => {
+    const members = result.changes.filter(({ change }) => change === kind);
+    return toBlock(style(mark, word), toLines(members, width, terminal), options.all);
+  });
+  const keys = new Set(result.kept.map(({ key }) => key));
+  const removed = toBlock(style("bad", "removed"), result.pruned.map(clean), options.all);
+  const kept = toBlock(style("faint", "kept for open tabs"), [...keys].map(clean), options.all);
+  const body = [...blocks, removed, kept].filter((block) => block !== "").join("\n");
+  const what = isEmpty(result)
+    ? `nothing to do: release ${result.release} is this build`
+    : result.release === result.previous
+      ? `release ${result.release} stays; something is left to do`
+      : `would become release ${result.release}`;
+  return `${heading(result, what, terminal)}\n${body === "" ? "" : `${body}\n`}${showTotals(result, terminal, options.now)}`;
+}
+
+/** What a delivery did. */
+export function showDelivery(result: DeliveryResult, terminal: Terminal, now: Date): string {
+  const { release, previous, dryRun, redelivers } = result;
+  if (isEmpty(result))
+    return `${heading(result, `nothing to do: release ${release} is this build, nothing was written`, terminal)}\n${showTotals(result, terminal, now)}`;
+  const back = redelivers === undefined ? "" : `, puts back release ${redelivers}`;
+  if (release === previous) {
+    const left = dryRun ? "something is left to do, nothing was written" : "what was left to do is done";
+    return `${heading(result, `release ${release} stays; ${left}`, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}`;
+  }
+  const state = dryRun
+    ? `would become release ${release}${back}; nothing was written`
+    : `release ${release}${previous > 0 ? ` after ${previous}` : ""}${back}`;
+  return `${heading(result, state, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}`;
+}
+
+const isEmpty = ({ release, previous, changes, invalidation }: DeliveryResult): boolean =>
+  release === previous && changes.length === 0 && invalidation.edges.length === 0;
+
+const heading = ({ site, destination }: DeliveryResult, what: string, { style }: Terminal): string =>
+  `${style("strong", `${clean(site)}, ${destination}`)}: ${what}\n`;
+
+function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): string {
+  const { counts, bytes, kept, pruned, warnings, dryRun } = result;
+  const rows: [string, string, string, string][] = [
+    [dryRun ? "to send" : "sent", ...toWritten(result, "sending"), ""],
+    [dryRun ? "to copy" : "copied", ...toWritten(result, "copying"), "inside the store: "],
+  ].map(([name = "", count = "", kinds = "", where = ""], index) => [
+    name,
+    count,
+    showBytes(index === 0 ? bytes.sent : bytes.copied),
+    where + kinds,
+  ]);
+  rows.push(
+    ["unchanged", counted(counts.unchanged, "file"), showBytes(bytes.unchanged), ""],
+    [
+      dryRun ? "to remove" : "removed",
+      counted(pruned.length, "file"),
+      "",
+      pruned.slice(0, 2).map(clean).join(", ") + (pruned.length > 2 ? ", …" : ""),
+    ],
+    ["kept", counted(kept.length, "file"), "", keptUntil(result, now)],
+    [
+      "aliases",
+      counted(result.generated.written, "object"),
+      "",
+      "made so that every promised form of a page's address answers",
+    ],
+    ["foreign", counted(counts.foreign, "object"), "", "not ours, left alone"],
+  );
+  const shown = rows.filter(([, count]) => !count.startsWith("0 "));
+  const widths = [0, 1, 2].map((column) => largest(shown.map((row) => (row[column] as string).length)));
+  const lines = shown.map(([name, count, size, note]) =>
+    `  ${name.padEnd(widths[0] ?? 0)}  ${count.padStart(widths[1] ?? 0)}  ${size.padStart(widths[2] ?? 0)}  ${terminal.style("faint", note)}`.trimEnd(),
+  );
+  const notes = warnings.map((warning) => `${terminal.style("warn", "note:")} ${clean(warning)}\n`).join("");
+  return `${lines.join("\n")}\n${showInvalidation(result.invalidation, result.dryRun, terminal)}${showVerification(result, terminal)}${notes === "" ? "" : `\n${notes}`}`;
+}
+
+const showVerification = ({ verification }: DeliveryResult, terminal: Terminal): string =>
+  verification ? `\n${showFindings(verification, terminal)}` : "";
+
+/** How many files are written in one of the two ways, and as what. */
+function toWritten({ changes }: DeliveryResult, how: "sending" | "copying"): [string, string] {
+  const written = changes.filter(({ by }) => by === how);
+  const kinds = KINDS.map(([kind]): [number, string] => [
+    written.filter(({ change }) => change === kind).length,
+    kind,
+  ]);
+  return [counted(written.length, "file"), parts(...kinds)];
+}
+
+function showCost({ phases, requests, url, dryRun }: DeliveryResult, { style }: Terminal): string {
+  const total = phases.reduce((sum, { seconds }) => sum + seconds, 0);
+  const { retried, ...kinds } = requests;
+  const asked = Object.entries(kinds).filter(([, count]) => count > 0);
+  const sum = asked.reduce((all, [, count]) => all + count, 0);
+  // What took next to nothing says nothing.
+  const long = phases.filter(({ seconds }) => seconds >= 0.02 || seconds >= total / 2);
+  const times = long.map(({ name, seconds }) => `${name} ${seconds.toFixed(2)}`).join(", ");
+  const lines = [
+    `  ${showSeconds(total)}: ${times}`,
+    `  ${counted(sum, "request")} to the store: ${asked.map(([kind, count]) => `${count} ${kind}`).join(", ")}${retried > 0 ? `; ${retried} tried again` : ""}`,
+  ];
+  return `\n${lines.map((line) => `${style("faint", line)}\n`).join("")}${url === undefined || dryRun ? "" : `\n  ${url}\n`}`;
+}
+
+function toBlock(title: string, lines: readonly string[], all: boolean): string {
+  if (lines.length === 0) return "";
+  const shown = all ? lines : lines.slice(0, MOST_NAMES);
+  const rest = lines.length - shown.length;
+  return `  ${title}\n${shown.map((line) => `    ${line}\n`).join("")}${rest > 0 ? `    and ${rest} more: --all\n` : ""}`;
+}
+
+/** Name, size, role and, where it says more than the heading, the reason. */
+function toLines(members: Changes, width: number, { style }: Terminal): string[] {
+  return members.map(({ key, role, size, reason }) => {
+    const why = /^(content|not there yet)$/.test(reason) ? "" : `, ${clean(reason)}`;
+    return `${clean(key).padEnd(width)}  ${showBytes(size).padStart(8)}  ${style("faint", role + why)}`;
+  });
+}
+
+const parts = (...counts: readonly [number, string][]): string =>
+  counts
+    .filter(([count]) => count > 0)
+    .map(([count, word]) => `${count} ${word}`)
+    .join(", ");
+
+function keptUntil({ kept, release, dryRun, invalidation: { owed } }: DeliveryResult, now: Date): string {
+  const [last] = kept.map(({ until }) => until).sort((a, b) => (a.at < b.at ? 1 : -1));
+  if (!last) return "";
+  const isOver = Date.parse(last.at) <= now.getTime();
+  const conditions = [
+    ...(isOver && last.release <= release ? [] : [`until release ${last.release} at least`]),
+    ...(isOver ? [] : [showTime(last.at, now)]),
+    ...(owed.length > 0 && !dryRun ? ["until every edge has confirmed"] : []),
+  ];
+  return `for open tabs: ${conditions.length > 0 ? conditions.join(", and ") : "until the next delivery"}`;
+}

@@ -1,0 +1,217 @@
+import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { OperatorError } from "../../core/model/failures.ts";
+import type { DeliveryResult } from "../../results/delivery.ts";
+import { startSandbox, type SandboxFacts } from "../../sandbox/sandbox.ts";
+import { deliver } from "../../workflows/deliver.ts";
+import { redeliver } from "../../workflows/redeliver.ts";
+import { showDelivery } from "../deliver/show.ts";
+import { showBytes, showSeconds } from "../frame/numbers.ts";
+import { waitForStop, type Terminal } from "../frame/terminal.ts";
+import { wireDelivery } from "../wiring/wiring.ts";
+
+const POINTS = 2;
+const PROPAGATION_MS = 400;
+
+/** Runs the whole example: two deliveries and what visitors see of them. Throws `demo-failed` when that is not as it should be. */
+export async function runDemo(terminal: Terminal, { keep }: { readonly keep: boolean }): Promise<void> {
+  const started = performance.now();
+  const builds = findBuilds();
+  const folder = mkdtempSync(join(tmpdir(), "courier-demo-"));
+  const sandbox = await startSandbox({
+    data: join(folder, "sandbox"),
+    storePort: 0,
+    edgePort: 0,
+    bucket: "pelican-sound-web",
+    points: POINTS,
+    propagationMs: PROPAGATION_MS,
+    origin: "website",
+    clientRoutes: false,
+    query: "ignored",
+  });
+  try {
+    const stage: Stage = { terminal, facts: sandbox.facts, folder, builds };
+    writeFileSync(join(folder, "courier.yaml"), toSettings(stage));
+    await perform(stage);
+    terminal.print(`\n${showSeconds((performance.now() - started) / 1000)} in all. `);
+    if (keep) await keepRunning(stage);
+    else terminal.print("The sandbox is stopped and cleaned up; rcourier demo --keep leaves it running.\n");
+  } finally {
+    await sandbox.close();
+    rmSync(folder, { recursive: true, force: true });
+  }
+}
+
+interface Stage {
+  readonly terminal: Terminal;
+  readonly facts: SandboxFacts;
+  readonly folder: string;
+  readonly builds: string;
+}
+
+/** The demo's builds ship with the tool, beside its bundle. */
+function findBuilds(): string {
+  const folder = fileURLToPath(new URL("../demo/builds", import.meta.url));
+  if (!existsSync(folder))
+    throw new OperatorError("demo-failed", { reason: `its builds are not at ${folder}` });
+  return folder;
+}
+
+const toSettings = ({ facts, builds }: Stage): string =>
+  [
+    "site: Pelican Sound Ferries",
+    `build: { folder: ${JSON.stringify(join(builds, "1"))} }`,
+    "destinations:",
+    "  practice:",
+    `    url: ${facts.edge}`,
+    `    store: { kind: s3, bucket: ${facts.bucket}, region: ${facts.region}, endpoint: "${facts.endpoint}", serves: website }`,
+    `    edge: { kind: distribution, id: ${facts.distribution}, endpoint: "${facts.edgeApi}", query: ignored, minimumFreshness: 0s, worth: 4KB }`,
+    "",
+  ].join("\n");
+
+async function perform(stage: Stage): Promise<void> {
+  const { terminal, builds } = stage;
+  terminal.print(
+    "A ferry line's site goes to a store behind an edge. Both are simulated, on this machine alone.\n",
+  );
+
+  title(terminal, 1, "The first build is delivered");
+  await deliverBuild(stage, "1");
+
+  title(terminal, 2, "Visitors come by, so the edge holds what they saw");
+  const oldChunk = findChunk(join(builds, "1"));
+  const pages = ["/", "/timetables/", "/timetables/alder-heron.json", "/crossings/gull-point/", oldChunk];
+  await warm(stage, [...pages, "/crossings/cape-wren/", "/fleet/"]);
+  for (const path of pages) await show(stage, path, {});
+  await show(stage, "/crossings/cape-wren/", { status: 404, note: "not there yet" });
+
+  title(terminal, 3, "The second build: more boats, a new crossing, one closed, a better departures board");
+  await deliverBuild(stage, "2");
+
+  title(terminal, 4, `The same addresses, at each of the ${POINTS} points of presence`);
+  const second = join(builds, "2");
+  await show(stage, "/", { file: join(second, "index.html"), note: "new" });
+  await show(stage, "/timetables/", { file: join(second, "timetables/index.html"), note: "new" });
+  await show(stage, "/timetables/alder-heron.json", {
+    file: join(second, "timetables/alder-heron.json"),
+    note: "new",
+  });
+  await show(stage, "/crossings/cape-wren/", {
+    file: join(second, "crossings/cape-wren/index.html"),
+    note: "a new page",
+  });
+  await show(stage, "/crossings/gull-point/", { status: 404, note: "removed with the new build" });
+  await show(stage, oldChunk, {
+    file: join(builds, "1", oldChunk),
+    note: "kept: tabs that are open may still load it",
+  });
+  await show(stage, "/photos/port-alder.jpg", {
+    file: join(second, "photos/port-alder.jpg"),
+    note: "unchanged, never sent again",
+  });
+
+  title(terminal, 5, "The same build once more");
+  const again = await deliverBuild(stage, "2");
+  if (again.release !== again.previous)
+    throw new OperatorError("demo-failed", { reason: "an unchanged build made a release" });
+
+  title(terminal, 6, "Back to the release before, without a build");
+  const back = await runOnStage(stage, "2", (delivery, options) => redeliver(delivery, "previous", options));
+  if (back.bytes.sent > 0)
+    throw new OperatorError("demo-failed", { reason: "going back sent bytes that the store has" });
+  terminal.print("\n");
+  await show(stage, "/", { file: join(builds, "1", "index.html"), note: "as it was" });
+  await show(stage, "/crossings/gull-point/", { note: "answers again" });
+}
+
+function title({ print, style }: Terminal, number: number, text: string): void {
+  print(`\n${style("strong", `${number}  ${text}`)}\n\n`);
+}
+
+const deliverBuild = (stage: Stage, number: string): Promise<DeliveryResult> =>
+  runOnStage(stage, number, deliver);
+
+async function runOnStage(
+  { terminal, facts, folder, builds }: Stage,
+  number: string,
+  work: typeof deliver,
+): Promise<DeliveryResult> {
+  // The storage client finds credentials where it always does, and asks nobody else for them.
+  Object.assign(process.env, {
+    AWS_ACCESS_KEY_ID: facts.accessKeyId,
+    AWS_SECRET_ACCESS_KEY: facts.secretAccessKey,
+    AWS_EC2_METADATA_DISABLED: "true",
+  });
+  const args = { settings: join(folder, "courier.yaml"), build: join(builds, number) };
+  // Nothing of the demo stays behind, in the user's cache folder neither.
+  const delivery = await wireDelivery(
+    args,
+    { ...terminal, environment: {} },
+    { report: () => undefined, interruption: { assertGoesOn: () => undefined, orStop: (work) => work } },
+  );
+  try {
+    const result = await work(delivery, { dryRun: false, all: false, progress: { written: 0 } });
+    terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, delivery.clock.now())));
+    return result;
+  } finally {
+    delivery.source.close();
+    delivery.store.close();
+    for (const edge of delivery.edges) edge.close();
+  }
+}
+
+const indent = (text: string): string => text.replace(/^(?=.)/gm, "   ");
+
+/** The chunk with the departures board, under the hashed name of this build. */
+function findChunk(build: string): string {
+  const name = readdirSync(join(build, "assets")).find((candidate) => candidate.startsWith("departures-"));
+  if (name === undefined)
+    throw new OperatorError("demo-failed", { reason: `no departures chunk in ${build}` });
+  return `/assets/${name}`;
+}
+
+async function warm({ facts }: Stage, paths: readonly string[]): Promise<void> {
+  for (const point of facts.pops) for (const path of paths) await (await fetch(point + path)).arrayBuffer();
+}
+
+/** Asks every point of presence for an address, says what it answered, and insists on what it should. */
+async function show(
+  { terminal, facts }: Stage,
+  path: string,
+  expected: { status?: number; file?: string; note?: string },
+): Promise<void> {
+  const { status = 200, file, note } = expected;
+  let line = "";
+  for (const point of facts.pops) {
+    const response = await fetch(point + path);
+    const body = Buffer.from(await response.arrayBuffer());
+    const isRight = response.status === status && (file === undefined || body.equals(readFileSync(file)));
+    if (!isRight)
+      throw new OperatorError("demo-failed", {
+        reason: `${point}${path} answered ${response.status}, ${body.length} bytes`,
+      });
+    line = `   ${String(response.status)}  ${path.padEnd(34)} ${showBytes(body.length).padStart(8)}  `;
+    line += terminal.style("faint", note ?? toWords(response.headers.get("cache-status")));
+  }
+  terminal.print(`${line.trimEnd()}\n`);
+}
+
+const toWords = (cacheStatus: string | null): string =>
+  /\bhit\b/.test(cacheStatus ?? "") ? "out of the edge's cache" : "asked of the store";
+
+async function keepRunning({ terminal, facts, folder }: Stage): Promise<void> {
+  terminal.print(
+    [
+      "The sandbox is still running; stop it with Ctrl-C.",
+      "",
+      `  the site            ${facts.edge}/`,
+      `  settings            ${join(folder, "courier.yaml")}`,
+      `  to deliver to it    export AWS_ACCESS_KEY_ID=${facts.accessKeyId} AWS_SECRET_ACCESS_KEY=${facts.secretAccessKey}`,
+      `                      rcourier compare --settings ${join(folder, "courier.yaml")}`,
+      "",
+    ].join("\n"),
+  );
+  await waitForStop();
+}

@@ -1,0 +1,24 @@
+import { SHARED, type Command } from "../frame/command.ts";
+
+export const explainCommand: Command = {
+  name: "explain",
+  group: "look",
+  about:
+    "why a file gets what it gets: role, headers and the rule behind each, addresses, what a delivery would do",
+  positional: "PATH",
+  options: {
+    to: SHARED.to,
+    build: SHARED.build,
+    settings: SHARED.settings,
+    format: SHARED.format,
+    output: SHARED.output,
+  },
+  examples: [
+    ["rcourier explain index.html assets/app-1f2e3d4c.js", "files of the build"],
+    ["rcourier explain /news/", "the file that answers at an address"],
+  ],
+  run: async (args, terminal) => {
+    const { explainFiles } = await import("../survey/run.ts");
+    return explainFiles(args, terminal);
+  },
+};

@@ -1,0 +1,100 @@
+import type { Explanation } from "../../results/explanation.ts";
+import { clean, type Terminal } from "../frame/terminal.ts";
+import { showBytes } from "../frame/numbers.ts";
+
+const MOST_NAMES = 8;
+
+/** In plain words, what each role means for caches. */
+const MEANINGS: Readonly<Record<Explanation["role"], string>> = {
+  fingerprinted: "its name changes with its content, so browsers may keep it for good",
+  asset: "its name stays when its content changes, so caches must ask again",
+  page: "visitors open it; it is written after all that it needs",
+  entry: "the first page; it is written last among pages",
+  notFound: "answers where there is no page",
+  worker: "clients ask for it again and again; it is written when all else has arrived",
+  document: "a file of its own",
+};
+
+/** Why a file gets what it gets, a line a fact. */
+export function showExplanation(explanation: Explanation, terminal: Terminal): string {
+  const { path, role, aliasOf, redirectsTo, reason, size, hash, addresses, headers, namedBy, names } =
+    explanation;
+  const { style } = terminal;
+  const rows: [string, string[]][] = [
+    [
+      "role",
+      [
+        `${role}: ${clean(reason)}`,
+        style(
+          "faint",
+          redirectsTo !== undefined
+            ? "an empty object of its own; a website endpoint sends visitors on"
+            : aliasOf === undefined
+              ? MEANINGS[role]
+              : "an object of its own, so that this address answers too, with the same headers",
+        ),
+      ],
+    ],
+    ["content", [`${showBytes(size)}, SHA-256 ${hash.slice(0, 16)}…`]],
+    ["answers at", addresses.map(clean)],
+    ["headers", toHeaderLines(headers, terminal)],
+    [
+      "named by",
+      cut(
+        namedBy.map((mention) => `${clean(mention.path)}:${mention.line}`),
+        "nothing in the build",
+      ),
+    ],
+    [
+      "names",
+      cut(
+        names.map((mention) => `${clean(mention.path)} ${style("faint", `(line ${mention.line})`)}`),
+        "nothing in the build",
+      ),
+    ],
+    ["a delivery", [toDeliveryWords(explanation)]],
+  ];
+  const lines = rows.flatMap(([name, facts]) =>
+    facts.map((fact, index) => `  ${style("faint", (index === 0 ? name : "").padEnd(12))}${fact}\n`),
+  );
+  return `${style("strong", clean(path))}\n${lines.join("")}`;
+}
+
+function toHeaderLines(headers: Explanation["headers"], { style }: Terminal): string[] {
+  const width = Math.max(...headers.map(({ header, value }) => header.length + value.length));
+  return headers.map(({ header, value, rule, counts }) => {
+    const said = `${header}: ${clean(value)}`.padEnd(width + 4);
+    return counts
+      ? `${said}${style("faint", `by ${rule}`)}`
+      : style("faint", `${said}by ${rule}, overruled below`);
+  });
+}
+
+function toDeliveryWords({ delivery, aliasOf }: Explanation): string {
+  if (!delivery) return "the destination was not asked";
+  const { change, reason } = delivery;
+  if (aliasOf !== undefined && change !== "unchanged")
+    return `would copy it from ${clean(aliasOf)}, inside the store: ${clean(reason)}`;
+  switch (change) {
+    case "new":
+      return `would send it: ${reason}`;
+    case "moved":
+      return `would copy it inside the store: ${clean(reason)}`;
+    case "replaced":
+      return `would send it in place of what stands there: ${reason}`;
+    case "relabelled":
+      return `would give it new headers, a copy inside the store: ${reason}`;
+    case "drifted":
+    case "missing":
+      return `would mend it: ${reason}`;
+    case "unchanged":
+      return `would leave it alone: ${reason}`;
+  }
+}
+
+function cut(items: readonly string[], none: string): string[] {
+  if (items.length === 0) return [none];
+  return items.length > MOST_NAMES
+    ? [...items.slice(0, MOST_NAMES), `and ${items.length - MOST_NAMES} more`]
+    : [...items];
+}

@@ -1,0 +1,120 @@
+import { FAILURES, OperatorError, type FailureData } from "../../core/model/failures.ts";
+import { rightFor } from "../../core/bucket/rights.ts";
+import { StoreError, type StoreErrorKind } from "../../ports/object-store.ts";
+import { isSet, text, type Arguments } from "./command.ts";
+import { appendSummary } from "./output.ts";
+import { toFailureSummary } from "./summary.ts";
+import { clean, type Terminal } from "./terminal.ts";
+
+/** Says what went wrong, in the form that was asked for. @returns the exit code */
+export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal): number {
+  const error = toOperatorError(thrown);
+  const { ci } = terminal;
+  if (ci) terminal.say(ci.annotate("error", `${clean(error.message)}\n${clean(error.hint)}`));
+  appendSummary(args, terminal, () => toFailureSummary(error));
+  const format = text(args, "format");
+  if (format === "json" || format === "ndjson") {
+    const { code, message, hint, data, details } = error;
+    terminal.print(
+      `${JSON.stringify({ error: { code, message, hint, details: { ...data, ...details } } })}\n`,
+    );
+    return error.exit;
+  }
+  const { style } = terminal;
+  terminal.say(`${style("bad", "failed:")} ${clean(error.message)}\n`);
+  if (error.hint !== "") terminal.say(`  ${style("faint", clean(error.hint))}\n`);
+  const details = Object.entries(error.details).map(([name, value]) => `${name} ${value}`);
+  if (isSet(args, "verbose") && details.length > 0) terminal.say(`  ${clean(details.join(", "))}\n`);
+  // A stack reaches a user only where the fault is ours.
+  if (error.code === "bug" && thrown instanceof Error) terminal.say(`${thrown.stack ?? ""}\n`);
+  return error.exit;
+}
+
+function toOperatorError(thrown: unknown): OperatorError {
+  if (thrown instanceof OperatorError) return thrown;
+  return new OperatorError(
+    "bug",
+    { cause: thrown instanceof Error ? thrown.message : String(thrown) },
+    {},
+    thrown,
+  );
+}
+
+const CODES: Readonly<Record<StoreErrorKind, keyof typeof FAILURES>> = {
+  unreachable: "store-unreachable",
+  throttled: "store-failed",
+  server: "store-failed",
+  "no-such-bucket": "no-such-bucket",
+  "wrong-region": "wrong-region",
+  "clock-skew": "clock-skew",
+  "no-credentials": "no-credentials",
+  "credentials-refused": "credentials-refused",
+  denied: "denied",
+  precondition: "store-failed",
+  conflict: "store-failed",
+  "conditions-unsupported": "store-failed",
+  unsupported: "unsupported",
+  "bucket-taken": "bucket-taken",
+  integrity: "store-failed",
+  other: "store-failed",
+};
+
+/** What a failure of the store means to the person who made the call. */
+export function explainStoreError(
+  error: unknown,
+  location: { endpoint: string; bucket: string },
+  written: number,
+): unknown {
+  const effect =
+    written === 0
+      ? "nothing was written"
+      : `${written} writes were made before, the same call goes on from there`;
+  if (
+    error instanceof OperatorError &&
+    FAILURES[error.code].hint.includes("{written}") &&
+    error.data.written === undefined
+  ) {
+    return new OperatorError(error.code, { ...error.data, written: effect }, error.details, error.cause);
+  }
+  if (!(error instanceof StoreError)) return error;
+  const { action, status, code, requestId, region } = error.facts;
+  const data: FailureData = {
+    action: `could not ${action}`,
+    answer: error.message,
+    endpoint: location.endpoint,
+    bucket: location.bucket,
+    cause:
+      code === "ECONNREFUSED"
+        ? "the connection was refused"
+        : error.kind === "no-credentials"
+          ? error.message
+          : (code ?? error.message),
+    code: code ?? "",
+    right: toRight(action, error.message),
+    status: status ?? "",
+    region: region ?? "",
+    "region-hint": region === undefined || region === "" ? "set store.region" : `set store.region: ${region}`,
+    written: effect,
+  };
+  const details = {
+    ...(status === undefined ? {} : { status }),
+    ...(code === undefined ? {} : { code }),
+    ...(requestId === undefined ? {} : { "request id": requestId }),
+    answer: error.message,
+  };
+  const failure = location.bucket === "" ? toFolderCode(error.kind) : CODES[error.kind];
+  return new OperatorError(failure, data, details, error);
+}
+
+/** A store without a bucket is a folder: it has no rights by name, no region and no answer with a status. */
+function toFolderCode(kind: StoreErrorKind): keyof typeof FAILURES {
+  if (kind === "no-such-bucket") return "no-folder";
+  return kind === "denied" ? "folder-denied" : "folder-failed";
+}
+
+/** What the store itself names, or what the action needs. Without the right to list, a store says 'denied' of what is not there. */
+function toRight(action: string, answer: string): string {
+  const named = /\b(s3:[A-Za-z]+)/.exec(answer)?.[1];
+  if (named !== undefined) return named;
+  return rightFor(action);
+}

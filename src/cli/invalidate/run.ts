@@ -1,0 +1,41 @@
+import { OperatorError } from "../../core/model/failures.ts";
+import { invalidate } from "../../workflows/invalidate.ts";
+import { askYes } from "../frame/ask.ts";
+import { isSet, list, text, type Arguments } from "../frame/command.ts";
+import { readQueue } from "../frame/options.ts";
+import { printResult } from "../frame/output.ts";
+import { withDestination } from "../deliver/run.ts";
+import { showInvalidateResult } from "./show.ts";
+import type { Terminal } from "../frame/terminal.ts";
+
+/** `invalidate`. @returns the exit code: 5 while an edge has not confirmed */
+export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<number> {
+  const patterns = list(args, "PATTERN");
+  const release = text(args, "release");
+  const [owed, everything] = [isSet(args, "owed"), isSet(args, "everything")];
+  if (patterns.length === 0 && release === undefined && !owed && !everything)
+    throw new OperatorError("usage", {
+      reason: "what is to be forgotten? Name addresses or files, or say --release, --owed or --everything",
+      command: "invalidate",
+    });
+  return withDestination(args, terminal, { written: 0 }, async (delivery) => {
+    const result = await invalidate(delivery, {
+      ...{ patterns, release, owed, everything },
+      dryRun: isSet(args, "dry-run"),
+      queueSeconds: readQueue(args),
+      ...(isSet(args, "yes")
+        ? {}
+        : { confirm: () => confirmEverything(delivery.target.destination, terminal) }),
+    });
+    delivery.report({ event: "done", result });
+    printResult(args, terminal, result, () => showInvalidateResult(result, terminal));
+    return result.invalidation.owed.length > 0 ? 5 : 0;
+  });
+}
+
+async function confirmEverything(destination: string, terminal: Terminal): Promise<void> {
+  const reason = `the edge of ${destination} would forget everything, and fetch all of it again`;
+  if (!terminal.canAsk) throw new OperatorError("answer-needed", { reason });
+  terminal.say(`${reason}\n`);
+  await askYes("Forget everything?");
+}

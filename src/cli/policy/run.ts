@@ -1,0 +1,47 @@
+import { OperatorError } from "../../core/model/failures.ts";
+import type { Policy } from "../../core/model/policy.ts";
+import { toDeliveryPolicy, toReadPolicy, type Readers } from "../../core/bucket/policies.ts";
+import type { Target } from "../../settings/destination.ts";
+import { list, type Arguments } from "../frame/command.ts";
+import { printOutput } from "../frame/output.ts";
+import { toScript, toWorkflow } from "./ci.ts";
+import type { Terminal } from "../frame/terminal.ts";
+import { readTarget } from "../wiring/wiring.ts";
+
+/** What can be printed. */
+const POLICY_KINDS = ["delivery", "public", "edge", "workflow", "shell"] as const;
+type PolicyKind = (typeof POLICY_KINDS)[number];
+
+/** `policy`. @returns the exit code */
+export function printPolicy(args: Arguments, terminal: Terminal): number {
+  const [kind = "delivery", ...others] = list(args, "KIND");
+  const target = readTarget({ build: ".", ...args }, terminal);
+  if (others.length > 0 || !isKind(kind))
+    throw usage(`policy ${[kind, ...others].join(" ")}: should be one of ${POLICY_KINDS.join(", ")}`);
+  printOutput(args, terminal, () => toText(kind, target));
+  return 0;
+}
+
+const isKind = (word: string): word is PolicyKind => (POLICY_KINDS as readonly string[]).includes(word);
+
+const usage = (reason: string): OperatorError => new OperatorError("usage", { reason, command: "policy" });
+
+function toText(kind: PolicyKind, target: Target): string {
+  const { destination, store, distributions } = target;
+  const identity = store.kind === "s3" ? store.identity : undefined;
+  if (kind === "workflow") return toWorkflow({ destination, identity });
+  if (kind === "shell") return toScript(destination);
+  if (store.kind !== "s3")
+    throw usage(`${destination} is a folder: who may write there is the file system's business`);
+  if (kind === "edge" && distributions.length === 0)
+    throw usage(`${destination} has no edge of kind distribution that could be let in`);
+  const { bucket, prefix, ownsWebsite } = store;
+  const readers: Readers = kind === "edge" ? "edge-only" : "public";
+  return toJson(
+    kind === "delivery"
+      ? toDeliveryPolicy({ bucket, prefix, ownsWebsite, distributions })
+      : toReadPolicy({ bucket, prefix, readers, identity, distributions }),
+  );
+}
+
+const toJson = (policy: Policy): string => `${JSON.stringify(policy, null, 2)}\n`;

@@ -1,0 +1,102 @@
+import { basename } from "node:path";
+import { existsSync, mkdirSync } from "node:fs";
+import { OperatorError } from "../../core/model/failures.ts";
+import { READERS, type Readers } from "../../core/bucket/policies.ts";
+import type { ProvisionResult } from "../../results/provision.ts";
+import type { ProvisionWishes } from "../../core/bucket/provision.ts";
+import type { Target } from "../../settings/destination.ts";
+import { provision } from "../../workflows/provision.ts";
+import { askYes } from "../frame/ask.ts";
+import { isSet, list, text, type Arguments } from "../frame/command.ts";
+import { printResult } from "../frame/output.ts";
+import { withDestination } from "../deliver/run.ts";
+import { counted } from "../frame/numbers.ts";
+import { showProvision } from "./show.ts";
+import type { Terminal } from "../frame/terminal.ts";
+import { openBucket } from "../wiring/wiring.ts";
+
+/** `provision`. @returns the exit code */
+export function provisionDestination(args: Arguments, terminal: Terminal): Promise<number> {
+  const print = (result: ProvisionResult): void => {
+    printResult(args, terminal, result, () => showProvision(result, terminal));
+  };
+  const progress = { written: 0 };
+  return withDestination(args, terminal, progress, async (delivery) => {
+    const wishes = toWishes(delivery.target, args);
+    if (!wishes) {
+      print(provisionFolder(delivery.target, isSet(args, "dry-run")));
+      return 0;
+    }
+    const bucket = await openBucket(delivery.target);
+    try {
+      const confirm = (planned: ProvisionResult): Promise<void> => confirmChanges(planned, terminal);
+      const dryRun = isSet(args, "dry-run");
+      print(
+        await provision(delivery, bucket, {
+          ...{ wishes, dryRun, progress },
+          confirm: isSet(args, "yes") ? undefined : confirm,
+        }),
+      );
+    } finally {
+      bucket.close();
+    }
+    return 0;
+  });
+}
+
+/** Undefined where the store is a folder, which needs nothing but to be there. */
+function toWishes(target: Target, args: Arguments): ProvisionWishes | undefined {
+  const { store, edges, entry, notFound, clientRoutes, distributions } = target;
+  if (store.kind === "folder") return undefined;
+  const { bucket, prefix, region, identity, ownsWebsite } = store;
+  const asked = text(args, "readers");
+  const readers = READERS.find((one) => one === asked) ?? target.readers;
+  if (store.readers !== undefined && readers !== store.readers)
+    throw usage(`--readers ${readers}: the settings say ${store.readers} (store.readers)`);
+  const error = prefix + (clientRoutes ? entry : (notFound ?? "404.html"));
+  return {
+    ...{ bucket, prefix, region, readers: assertPossible(readers, target), identity, ownsWebsite },
+    distributions,
+    hasOtherEdges: edges.some(({ kind }) => kind !== "distribution"),
+    website: store.serves === "website" ? { index: basename(entry), error } : undefined,
+    versioning: isSet(args, "versioning"),
+    tags: Object.fromEntries(list(args, "tag").map(parseTag)),
+  };
+}
+
+/** A website endpoint answers everybody or nobody. */
+function assertPossible(readers: Readers, { store, destination }: Target): Readers {
+  if (readers === "edge-only" && store.kind === "s3" && store.serves === "website")
+    throw usage(
+      `${destination} can't be for the edge only: its edge reads from the website endpoint (serves: website), which knows no identities`,
+    );
+  return readers;
+}
+
+function parseTag(said: string): [string, string] {
+  const [name = "", value] = said.split(/=(.*)/s);
+  if (name === "" || value === undefined) throw usage(`--tag ${said}: should be NAME=VALUE`);
+  return [name, value];
+}
+
+const usage = (reason: string): OperatorError => new OperatorError("usage", { reason, command: "provision" });
+
+async function confirmChanges(planned: ProvisionResult, terminal: Terminal): Promise<void> {
+  const { steps, bucket } = planned;
+  const reason = `${counted(steps.length, "change")} of ${bucket} must be confirmed`;
+  if (!terminal.canAsk) throw new OperatorError("answer-needed", { reason });
+  terminal.say(showProvision(planned, terminal));
+  await askYes(`Make ${steps.length === 1 ? "this change" : "these changes"} to ${bucket}?`);
+}
+
+/** A folder needs nothing but to be there; who reads it is its web server's business. */
+function provisionFolder({ site, destination, store }: Target, dryRun: boolean): ProvisionResult {
+  const { folder } = store as Extract<Target["store"], { kind: "folder" }>;
+  const isThere = existsSync(folder);
+  if (!isThere && !dryRun) mkdirSync(folder, { recursive: true });
+  const made = { do: "make-folder", what: `make the folder ${folder}`, why: "it is not there yet" } as const;
+  return {
+    ...{ site, destination, dryRun, readers: "public", bucket: folder, endpoint: "the file system" },
+    ...{ steps: isThere ? [] : [made], byHand: [], checked: [] },
+  };
+}

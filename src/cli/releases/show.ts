@@ -1,0 +1,200 @@
+import type {
+  HoldResult,
+  OneReleaseResult,
+  PruneResult,
+  ReleaseComparisonResult,
+  ReleaseListResult,
+} from "../../results/history.ts";
+import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
+import { counted, showBytes, showTime } from "../frame/numbers.ts";
+
+/** How many names are shown before the rest is counted. */
+const MOST_NAMES = 20;
+
+type Release = ReleaseListResult["releases"][number];
+
+export function showReleaseList(result: ReleaseListResult, terminal: Terminal, now: Date): string {
+  const { style } = terminal;
+  const rows = result.releases.map((release) => [
+    `${release.release}`,
+    showTime(release.at, now),
+    counted(release.files, "file"),
+    showBytes(release.bytes),
+    clean(release.by),
+    describe(release),
+  ]);
+  const widths = [0, 1, 2, 3, 4].map((column) => Math.max(0, ...rows.map((row) => row[column]?.length ?? 0)));
+  const lines = rows.map((row) => {
+    const cells = row.map((cell, column) => {
+      const width = widths[column] ?? 0;
+      return column === 0 || column === 2 || column === 3 ? cell.padStart(width) : cell.padEnd(width);
+    });
+    return `  ${cells.join("  ").trimEnd()}\n`;
+  });
+  const owed = result.owed.filter(({ addresses }) => addresses.length > 0);
+  return [
+    `${style("strong", clean(result.destination))}: ${counted(rows.length, "release")} that can be put back\n\n`,
+    ...lines,
+    ...result.unreadable.map((release) => style("bad", `  ${release}  its record can't be read\n`)),
+    ...owed.map(({ edge, addresses }) =>
+      style(
+        "warn",
+        `\nthe edge ${clean(edge)} still owes a confirmation of ${counted(addresses.length, "address", "addresses")}\n`,
+      ),
+    ),
+  ].join("");
+}
+
+function describe({ release, isCurrent, redelivers, commit, note, sequence }: Release): string {
+  return [
+    ...(isCurrent ? ["current"] : []),
+    ...(release === 0 ? ["before this tool"] : []),
+    ...(redelivers === undefined ? [] : [`puts back ${redelivers}`]),
+    ...(sequence === undefined ? [] : [`build ${sequence}`]),
+    ...(commit === undefined ? [] : [clean(commit).slice(0, 12)]),
+    ...(note === undefined || release === 0 ? [] : [clean(note)]),
+  ].join(", ");
+}
+
+export function showOneRelease(
+  result: OneReleaseResult,
+  terminal: Terminal,
+  { all, now }: { all: boolean; now: Date },
+): string {
+  const { style } = terminal;
+  const facts: [string, string][] = [
+    ["made", `${showTime(result.at, now)} by ${clean(result.by)}`],
+    ["after", result.previous === 0 ? "nothing: the first" : `release ${result.previous}`],
+    ...(result.redelivers === undefined
+      ? []
+      : [["puts back", `release ${result.redelivers}`] as [string, string]]),
+    ...(result.sequence === undefined ? [] : [["build", `${result.sequence}`] as [string, string]]),
+    ...(result.commit === undefined ? [] : [["commit", clean(result.commit)] as [string, string]]),
+    ...(result.note === undefined ? [] : [["note", clean(result.note)] as [string, string]]),
+    ["holds", `${counted(result.files, "file")}, ${showBytes(result.bytes)}`],
+  ];
+  const width = Math.max(...result.parcels.map(({ role }) => role.length), 5);
+  const lines = result.parcels.map(
+    ({ key, role, size, aliasOf, redirectsTo }) =>
+      `${role.padEnd(width)}  ${showBytes(size).padStart(8)}  ${clean(key)}${aliasOf === undefined ? "" : ` (stands for ${clean(aliasOf)})`}${redirectsTo === undefined ? "" : ` (leads to ${clean(redirectsTo)})`}`,
+  );
+  const standing = result.standing.map(({ key, lastIn }) => `${clean(key)} (last in ${lastIn})`);
+  return [
+    `${style("strong", `${clean(result.destination)}, release ${result.release}`)}${result.isCurrent ? ": current" : ""}\n`,
+    ...facts.map(([name, value]) => `  ${name.padEnd(10)}${value}\n`),
+    "\n",
+    ...toBlock(lines, all),
+    ...(standing.length > 0
+      ? [`\n${style("faint", "kept for open tabs")}\n`, ...toBlock(standing, all)]
+      : []),
+  ].join("");
+}
+
+const MARKS: Readonly<Record<string, Mark>> = {
+  new: "good",
+  moved: "good",
+  replaced: "warn",
+  relabelled: "warn",
+  removed: "bad",
+};
+
+export function showReleaseComparison(
+  { destination, from, to, counts, changes }: ReleaseComparisonResult,
+  { style }: Terminal,
+  { all }: { all: boolean },
+): string {
+  const title = style("strong", `${clean(destination)}, release ${from} to ${to}`);
+  if (changes.length === 0) return `${title}: no difference\n`;
+  const parts = Object.entries(counts).filter(([, count]) => count > 0);
+  const blocks = parts.map(([kind]) => {
+    const members = changes.filter(({ change }) => change === kind);
+    const lines = members.map(
+      ({ key, role, size }) => `${role.padEnd(13)}  ${showBytes(size).padStart(8)}  ${clean(key)}`,
+    );
+    return `\n${style(MARKS[kind] ?? "strong", kind)}\n${toBlock(lines, all).join("")}`;
+  });
+  return `${title}: ${parts.map(([kind, count]) => `${count} ${kind}`).join(", ")}\n${blocks.join("")}`;
+}
+
+export function showHoldResult(
+  { destination, isHeld, hold }: HoldResult,
+  { style }: Terminal,
+  now: Date,
+): string {
+  const title = style("strong", clean(destination));
+  if (!hold)
+    return isHeld
+      ? `${title}: held by a run whose record can't be read\n`
+      : `${title}: free, and never held yet\n`;
+  const who = `${clean(hold.work)} by ${clean(hold.by)} on ${clean(hold.host)}, process ${hold.process}, run ${clean(hold.run)}`;
+  return isHeld
+    ? `${title}: held\n  ${who}\n  taken ${showTime(hold.at, now)}; ends by itself when it was not renewed for ${hold.leaseSeconds} s\n`
+    : `${title}: free\n  last held by ${who}, taken ${showTime(hold.at, now)}\n`;
+}
+
+const REASONS: Readonly<Record<string, string>> = {
+  stale: "no retained release lists it",
+  forgotten: "removed for good",
+  foreign: "not ours, asked for by name",
+  content: "vault, no retained release needs it",
+  record: "record of a release that is no longer retained",
+  "ended run": "record of a run that has ended",
+};
+
+export function showPrune(
+  { destination, dryRun, removed, bytes, waiting, retained, foreign, owed, versions }: PruneResult,
+  { style }: Terminal,
+  { all }: { all: boolean },
+): string {
+  const verb = dryRun ? "would be removed" : "removed";
+  const title = style("strong", clean(destination));
+  const head =
+    removed.length === 0
+      ? `${title}: nothing to remove\n`
+      : `${title}: ${counted(removed.length, "object")}, ${showBytes(bytes)} ${verb}\n`;
+  const blocks = Object.entries(REASONS).flatMap(([why, meaning]) => {
+    const members = removed.filter((object) => object.why === why);
+    if (members.length === 0) return [];
+    const lines = members.map(({ key, size }) => `${showBytes(size).padStart(8)}  ${clean(key)}`);
+    return [`\n${style("warn", why)}: ${meaning}\n${toBlock(lines, all).join("")}`];
+  });
+  const tail = [
+    ...(versions > 0
+      ? [
+          `\n${counted(versions, "earlier version")} that the bucket had kept of what was forgotten went too\n`,
+        ]
+      : []),
+    `\nreleases that can be put back: ${retained.join(", ")}\n`,
+    ...(waiting.length > 0
+      ? [
+          style(
+            "warn",
+            `${counted(waiting.length, "stale file")} left: pages may name them that an edge still holds or a run that died has left; deliver, then prune again\n`,
+          ),
+        ]
+      : []),
+    ...(foreign.length > 0
+      ? [
+          `not ours, left alone: ${counted(foreign.length, "object")}; --foreign removes them after showing them\n`,
+        ]
+      : []),
+    ...(owed.length > 0
+      ? [
+          style(
+            "warn",
+            dryRun
+              ? `an edge has not confirmed ${counted(owed.length, "address", "addresses")} yet: it is asked first, and stale files go only if it does\n`
+              : `an edge has not confirmed ${counted(owed.length, "address", "addresses")} yet; the next delivery asks again\n`,
+          ),
+        ]
+      : []),
+  ];
+  return [head, ...blocks, ...tail].join("");
+}
+
+/** Lines, cut with a count. */
+function toBlock(lines: readonly string[], all: boolean): string[] {
+  const shown = all ? lines : lines.slice(0, MOST_NAMES);
+  const more = lines.length - shown.length;
+  return [...shown.map((line) => `  ${line}\n`), ...(more > 0 ? [`  and ${more} more: --all\n`] : [])];
+}

@@ -1,0 +1,195 @@
+import { mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join, resolve } from "node:path";
+import { OperatorError } from "../../core/model/failures.ts";
+import type { Sandbox, SandboxFacts, SandboxOptions } from "../../sandbox/sandbox.ts";
+import { DURATION, parseSeconds } from "../../settings/units.ts";
+import type { AccessPolicy } from "../../sandbox/store/permissions.ts";
+import { CERTIFICATE_KINDS } from "../../sandbox/edge/certificate-kinds.ts";
+import { readTraits, TRAIT_NAMES, type Traits } from "../../sandbox/edge/traits.ts";
+import {
+  isStoreTrait,
+  readStoreTraits,
+  STORE_TRAIT_NAMES,
+  type StoreTraits,
+} from "../../sandbox/store/traits.ts";
+import { isSet, list, text, type Arguments, type Command } from "../frame/command.ts";
+import { waitForStop, type Terminal } from "../frame/terminal.ts";
+
+export const sandboxCommand: Command = {
+  name: "sandbox",
+  group: "practise",
+  about: "runs a simulated store and edge on this machine until it is stopped",
+  options: {
+    data: {
+      kind: "text",
+      value: "FOLDER",
+      about: "keep everything there; without it, in a folder that goes at the end",
+    },
+    "store-port": {
+      kind: "text",
+      value: "PORT",
+      about: "port of the store; 0: any free one",
+      default: "8450",
+    },
+    "edge-port": { kind: "text", value: "PORT", about: "port of the edge; 0: any free one", default: "8460" },
+    bucket: { kind: "text", value: "NAME", about: "the bucket to begin with", default: "practice" },
+    pops: { kind: "text", value: "NUMBER", about: "points of presence of the edge", default: "1" },
+    propagation: { kind: "text", value: "DURATION", about: "until the last point has let go", default: "0s" },
+    origin: {
+      kind: "text",
+      value: "KIND",
+      about: "what the edge reads from",
+      choices: ["website", "objects"],
+      default: "objects",
+    },
+    query: {
+      kind: "text",
+      value: "HOW",
+      about: "whether the edge tells queries apart",
+      choices: ["ignored", "keyed"],
+      default: "ignored",
+    },
+    bare: {
+      kind: "switch",
+      about: "no bucket yet, and the edge reads only what the bucket's settings let it: for provision",
+    },
+    tls: {
+      kind: "text",
+      value: "KIND",
+      about: "the edge speaks https, with a certificate of this kind that it signs itself",
+      choices: CERTIFICATE_KINDS,
+    },
+    policy: {
+      kind: "text",
+      value: "FILE",
+      about: "a second identity that may do just what this policy says (JSON)",
+    },
+    trait: {
+      kind: "list",
+      value: "NAME[=VALUE]",
+      about: "how the store or the edge behaves where real ones differ (repeatable; docs/sandbox.md)",
+    },
+    faults: { kind: "text", value: "FILE", about: "what goes wrong, by rule and seed (YAML)" },
+    "client-routes": { kind: "switch", about: "unknown addresses are answered with the entry page" },
+    format: {
+      kind: "text",
+      value: "FORMAT",
+      about: "form of the ready line",
+      choices: ["text", "json"],
+      default: "text",
+    },
+  },
+  examples: [
+    ["rcourier sandbox", "store and edge to practise on, gone when stopped"],
+    [
+      "rcourier sandbox --data ./sandbox --pops 3 --propagation 2s",
+      "still filled tomorrow; invalidations take their time",
+    ],
+  ],
+  run: async (args, terminal) => {
+    const folder = text(args, "data");
+    const data =
+      folder === undefined
+        ? mkdtempSync(join(tmpdir(), "courier-sandbox-"))
+        : resolve(terminal.folder, folder);
+    const file = text(args, "faults");
+    const faults =
+      file === undefined ? undefined : (await import("./faults-file.ts")).readFaults(file, terminal.folder);
+    const policy = readPolicyOf(args, terminal);
+    const sandbox = await start({ ...readOptions(args), data, faults, policy });
+    showReady(sandbox.facts, args, terminal);
+    await waitForStop();
+    await sandbox.close();
+    if (folder === undefined) rmSync(data, { recursive: true, force: true });
+    return 0;
+  },
+};
+
+async function start(options: SandboxOptions): Promise<Sandbox> {
+  const { startSandbox } = await import("../../sandbox/sandbox.ts");
+  try {
+    return await startSandbox(options);
+  } catch (error) {
+    const { code, port } = error as { code?: string; port?: number };
+    throw code === "EADDRINUSE" ? new OperatorError("port-taken", { port: port ?? "" }, {}, error) : error;
+  }
+}
+
+function readOptions(args: Arguments): Omit<SandboxOptions, "data"> {
+  const propagation = text(args, "propagation") ?? "0s";
+  if (!DURATION.test(propagation)) throw wrong("propagation", propagation, "a duration such as 2s");
+  return {
+    storePort: readNumber(args, "store-port", 65_535),
+    edgePort: readNumber(args, "edge-port", 65_535),
+    bucket: text(args, "bucket") ?? "practice",
+    points: Math.max(1, readNumber(args, "pops", 16)),
+    propagationMs: parseSeconds(propagation) * 1000,
+    origin: text(args, "origin") === "website" ? "website" : "objects",
+    query: text(args, "query") === "keyed" ? "keyed" : "ignored",
+    clientRoutes: isSet(args, "client-routes"),
+    bare: isSet(args, "bare"),
+    tls: CERTIFICATE_KINDS.find((kind) => kind === text(args, "tls")),
+    ...readTraitsOf(args),
+  };
+}
+
+function readPolicyOf(args: Arguments, terminal: Terminal): AccessPolicy | undefined {
+  const file = text(args, "policy");
+  if (file === undefined) return undefined;
+  try {
+    return JSON.parse(readFileSync(resolve(terminal.folder, file), "utf8")) as AccessPolicy;
+  } catch (error) {
+    throw wrong("policy", file, `a policy in JSON (${String(error)})`);
+  }
+}
+
+function readTraitsOf(args: Arguments): { readonly traits: Traits; readonly storeTraits: StoreTraits } {
+  const asked = list(args, "trait");
+  const traits = readTraits(asked.filter((name) => !isStoreTrait(name)));
+  const storeTraits = readStoreTraits(asked.filter(isStoreTrait));
+  if (!("wrong" in traits) && !("wrong" in storeTraits)) return { traits, storeTraits };
+  const text = "wrong" in traits ? traits.wrong : "wrong" in storeTraits ? storeTraits.wrong : "";
+  throw wrong("trait", text, `one of ${[...STORE_TRAIT_NAMES, ...TRAIT_NAMES].join(", ")}, with its value`);
+}
+
+function readNumber(args: Arguments, option: string, most: number): number {
+  const value = text(args, option) ?? "0";
+  if (!/^\d+$/.test(value) || Number(value) > most) throw wrong(option, value, `a number up to ${most}`);
+  return Number(value);
+}
+
+const wrong = (option: string, value: string, wanted: string): OperatorError =>
+  new OperatorError("usage", { reason: `--${option} ${value}: should be ${wanted}`, command: "sandbox" });
+
+function showReady(facts: SandboxFacts, args: Arguments, terminal: Terminal): void {
+  if (text(args, "format") === "json") {
+    terminal.print(`${JSON.stringify({ ready: true, ...facts })}\n`);
+    return;
+  }
+  const { endpoint, edge, edgeApi, pops, distribution, accessKeyId, secretAccessKey, bucket, region } = facts;
+  const { style } = terminal;
+  const lines = [
+    `${style("good", "ready:")} stop it with Ctrl-C`,
+    "",
+    `  store   ${endpoint}   bucket ${bucket}`,
+    ...pops.map(
+      (address, index) => `  edge    ${address}${pops.length > 1 ? `   point of presence ${index + 1}` : ""}`,
+    ),
+    "",
+    style("strong", "a destination for courier.yaml"),
+    "",
+    "  destinations:",
+    "    practice:",
+    `      url: ${edge}`,
+    `      store: { kind: s3, bucket: ${bucket}, region: ${region}, endpoint: "${endpoint}" }`,
+    `      edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}" }`,
+    "",
+    style("strong", "its credentials, which guard nothing"),
+    "",
+    `  export AWS_ACCESS_KEY_ID=${accessKeyId}`,
+    `  export AWS_SECRET_ACCESS_KEY=${secretAccessKey}`,
+    "",
+  ];
+  terminal.print(lines.join("\n"));
+}

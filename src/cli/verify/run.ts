@@ -1,0 +1,27 @@
+import { OperatorError } from "../../core/model/failures.ts";
+import { DEFAULT_SAMPLE, verify } from "../../workflows/verify.ts";
+import { isSet, text, type Arguments } from "../frame/command.ts";
+import { appendSummary, printOutput } from "../frame/output.ts";
+import { withDestination } from "../deliver/run.ts";
+import { toJUnit } from "./junit.ts";
+import { toVerifySummary } from "../frame/summary.ts";
+import { showVerify } from "./show.ts";
+import type { Terminal } from "../frame/terminal.ts";
+
+/** `verify`. @returns the exit code: 5 where something is not as it was delivered */
+export function verifyDestination(args: Arguments, terminal: Terminal): Promise<number> {
+  const sample = text(args, "sample") ?? String(DEFAULT_SAMPLE);
+  if (!/^\d{1,7}$/.test(sample))
+    throw new OperatorError("usage", { reason: `--sample ${sample}: should be a number`, command: "verify" });
+  return withDestination(args, terminal, { written: 0 }, async (delivery) => {
+    const result = await verify(delivery, { sample: Number(sample) });
+    delivery.report({ event: "done", result });
+    const format = text(args, "format");
+    printOutput(args, terminal, () => {
+      if (format === "json") return `${JSON.stringify(result)}\n`;
+      return format === "junit" ? toJUnit(result) : showVerify(result, terminal, { all: isSet(args, "all") });
+    });
+    appendSummary(args, terminal, () => toVerifySummary(result));
+    return result.findings.length > 0 ? 5 : 0;
+  });
+}

@@ -1,0 +1,82 @@
+import type { AddressRules } from "./addresses.ts";
+import { isHtml } from "../model/parcel.ts";
+import type { ObjectKey } from "../model/names.ts";
+import type { ExplainedParcel } from "../build/parcels.ts";
+import type { Problem } from "../model/problems.ts";
+import type { ReferenceGraph } from "../build/reference-graph.ts";
+
+/** What the endpoint that visitors reach resolves by itself. */
+export type Serves = "website" | "objects";
+
+export interface AliasFacts {
+  readonly parcels: readonly ExplainedParcel[];
+  readonly graph: ReferenceGraph;
+  readonly addresses: AddressRules;
+  readonly serves: Serves;
+}
+
+/**
+ * Objects that stand for a page under a promised form of its address that the endpoint does not resolve by itself:
+ * parcels of their own, with exactly the headers of what they stand for.
+ */
+export function decideAliases(facts: AliasFacts): {
+  readonly aliases: ExplainedParcel[];
+  readonly problems: Problem[];
+} {
+  const taken = new Map(facts.parcels.map(({ key }) => [key, key]));
+  const aliases: ExplainedParcel[] = [];
+  const problems: Problem[] = [];
+  for (const parcel of facts.parcels) {
+    if (!isHtml(parcel)) continue;
+    for (const key of aliasKeysOf(parcel.key, facts)) {
+      const other = taken.get(key);
+      if (other !== undefined) problems.push(toClash(parcel.key, key, other));
+      else if (isBareFolder(key, parcel.key, facts) && hasRelativeReferences(parcel.key, facts.graph))
+        problems.push(toBroken(parcel.key, key));
+      else {
+        taken.set(key, parcel.key);
+        aliases.push({ ...parcel, key, aliasOf: parcel.key, roleReason: `stands for ${parcel.key}` });
+      }
+    }
+  }
+  return { aliases, problems };
+}
+
+/** The keys under which a page must also stand. A website endpoint resolves folders itself, and sends `/news` on to `/news/`. */
+function aliasKeysOf(key: ObjectKey, { addresses, serves }: AliasFacts): ObjectKey[] {
+  const { forms, indexName } = addresses;
+  if (key === indexName) return [];
+  if (key.endsWith(`/${indexName}`)) {
+    const folder = key.slice(0, -indexName.length);
+    if (serves === "website") return [];
+    return [
+      ...(forms.includes("folder") ? [folder] : []),
+      ...(forms.includes("bare") ? [folder.slice(0, -1)] : []),
+    ];
+  }
+  return forms.includes("bare") && key.endsWith(".html") ? [key.slice(0, -".html".length)] : [];
+}
+
+const isBareFolder = (alias: ObjectKey, key: ObjectKey, { addresses }: AliasFacts): boolean =>
+  !alias.endsWith("/") && key === `${alias}/${addresses.indexName}`;
+
+/** Whether a page names something relative to its own address: from `/news` that is another one than from `/news/`. */
+const hasRelativeReferences = (key: ObjectKey, { references }: ReferenceGraph): boolean =>
+  references.some(
+    ({ from, url, base }) => from === key && base === undefined && !/^(\/|[a-z][a-z0-9+.-]*:|#)/i.test(url),
+  );
+
+const toClash = (page: ObjectKey, key: ObjectKey, other: ObjectKey): Problem => ({
+  code: "alias-clash",
+  severity: "warning",
+  path: page,
+  message: `can't answer at /${key}: ${other === key ? "that is a file of its own" : `${other} does`}`,
+});
+
+const toBroken = (page: ObjectKey, key: ObjectKey): Problem => ({
+  code: "bare-breaks-references",
+  severity: "error",
+  path: page,
+  message: `can't answer at /${key}: what it names relative to itself would lead elsewhere from there`,
+  hint: "name things from the root (/assets/…), or do not promise the bare form",
+});

@@ -1,0 +1,150 @@
+import fc from "fast-check";
+import { decideContentType } from "./content-type.ts";
+import {
+  createHeaderDecider,
+  parseBrowserFreshness,
+  parseEdgeFreshness,
+  toCacheControl,
+  type HeaderRules,
+} from "./headers.ts";
+import { ROLES, type Role } from "../model/parcel.ts";
+
+const NO_RULES: HeaderRules = { freshness: [], types: [], headers: [], edgeCanForget: true };
+const decide = (path: string, role: Role, rules: Partial<HeaderRules> = {}) =>
+  createHeaderDecider({ ...NO_RULES, ...rules })({ path, role, head: new Uint8Array() });
+
+test.each<[string, Role, string]>([
+  ["a-1f2e3d4c.js", "fingerprinted", "public, max-age=31536000, immutable"],
+  ["app.js", "asset", "public, max-age=0, s-maxage=86400, must-revalidate"],
+  ["style.css", "asset", "public, max-age=0, s-maxage=86400, must-revalidate"],
+  ["logo.png", "asset", "public, max-age=600, s-maxage=86400"],
+  ["news.html", "page", "public, max-age=0, s-maxage=86400, must-revalidate"],
+  ["index.html", "entry", "public, max-age=0, s-maxage=86400, must-revalidate"],
+  ["404.html", "notFound", "public, max-age=0, s-maxage=60, must-revalidate"],
+  ["sw.js", "worker", "public, max-age=0, must-revalidate"],
+  ["feed.xml", "document", "public, max-age=0, s-maxage=3600, must-revalidate"],
+])("%s as %s gets %s", (path, role, cacheControl) => {
+  expect(decide(path, role).headers["cache-control"]).toBe(cacheControl);
+});
+
+test("what can't be called back from an edge is not kept there, unless a rule says so", () => {
+  expect(decide("index.html", "entry", { edgeCanForget: false }).headers["cache-control"]).toBe(
+    "public, max-age=0, must-revalidate",
+  );
+  const rules = { edgeCanForget: false, freshness: [{ files: "*.json", browser: 60, edge: 300 }] };
+  expect(decide("a.json", "document", rules).headers["cache-control"]).toBe(
+    "public, max-age=60, s-maxage=300",
+  );
+});
+
+test("later rules override earlier ones property by property, and each value tells its rule", () => {
+  const { headers, trace } = decide("timetables/a.json", "document", {
+    freshness: [{ files: "**/*.json", browser: 10, edge: 20 }, { files: "timetables/**", edge: 3600 }],
+    types: [{ files: "**", type: "application/ld+json" }],
+    headers: [{ files: "**", set: { "Content-Language": "en", "Cache-Control": "no-store" } }, { files: "timetables/*", set: { "content-language": "de" } }],
+  }); // prettier-ignore
+  expect(headers).toEqual({
+    "cache-control": "no-store",
+    "content-type": "application/ld+json",
+    "content-language": "de",
+  });
+  expect(trace.map(({ header, value, rule }) => `${header}: ${value} (${rule})`)).toEqual([
+    "cache-control: public, max-age=10, s-maxage=3600 (freshness timetables/**)",
+    "content-type: application/json (the file's name or first bytes)",
+    "content-type: application/ld+json (types **)",
+    "content-language: en (headers **)",
+    "cache-control: no-store (headers **)",
+    "content-language: de (headers timetables/*)",
+  ]);
+});
+
+test("a fingerprinted file whose browser freshness a rule shortens is not called immutable", () => {
+  expect(
+    decide("a-1f2e3d4c.js", "fingerprinted", { freshness: [{ files: "*.js", browser: 60 }] }).headers[
+      "cache-control"
+    ],
+  ).toBe("public, max-age=60, s-maxage=31536000");
+});
+
+test.each([
+  ["public, max-age=10, s-maxage=20", 20, 10],
+  ["max-age=10", 10, 10],
+  ['s-maxage="30"', 30, undefined],
+  ["no-store, max-age=10", 0, 0],
+  ["no-cache, stale-while-revalidate=5", 0, 0],
+  ["private, max-age=10", 0, 10],
+  ["max-age=10, s-maxage=20, stale-while-revalidate=5", 25, 15],
+  ["max-age=10, stale-while-revalidate=5, must-revalidate", 10, 10],
+  ["max-age=10, stale-while-revalidate=5, proxy-revalidate", 10, 15],
+  ["public", undefined, undefined],
+  [undefined, undefined, undefined],
+])("%s may be reused by an edge for %s and by a browser for %s seconds", (cacheControl, edge, browser) => {
+  expect([parseEdgeFreshness(cacheControl), parseBrowserFreshness(cacheControl)]).toEqual([edge, browser]);
+});
+
+test("what is written as Cache-Control is read back as the same edge freshness", () => {
+  fc.assert(
+    fc.property(fc.nat(), fc.nat(), fc.boolean(), (browser, edge, immutable) => {
+      expect(parseEdgeFreshness(toCacheControl({ browser, edge, immutable }))).toBe(edge);
+    }),
+  );
+});
+
+test("a glob: * within a folder, ** across folders, choices, dots like other letters", () => {
+  const matches = (files: string, path: string): boolean =>
+    decide(path, "document", { headers: [{ files, set: { "content-language": "en" } }] }).headers[
+      "content-language"
+    ] === "en";
+  expect([
+    matches("*.js", "a.js"),
+    matches("*.js", "b/a.js"),
+    matches("**/*.js", "b/c/a.js"),
+    matches("**/*.js", "a.js"),
+  ]).toEqual([true, false, true, true]);
+  expect([
+    matches("{a,b}.js", "b.js"),
+    matches("[ab].js", "c.js"),
+    matches("?.js", "a.js"),
+    matches("**", ".well-known/x"),
+  ]).toEqual([true, false, true, true]);
+});
+
+const bytes = (text: string): Uint8Array => Uint8Array.from(text, (letter) => letter.charCodeAt(0));
+
+test.each([
+  ["a.js", "", "text/javascript; charset=utf-8"],
+  ["a.mjs", "", "text/javascript; charset=utf-8"],
+  ["a.css", "", "text/css; charset=utf-8"],
+  ["a.svg", "", "image/svg+xml"],
+  ["a.woff2", "", "font/woff2"],
+  ["a.webmanifest", "", "application/manifest+json"],
+  ["a.wasm", "", "application/wasm"],
+  ["a.avif", "", "image/avif"],
+  ["folder.d/plain", "<!doctype html><p>", "text/html; charset=utf-8"],
+  ["plain", "\x89PNG\r\n\x1a\n", "image/png"],
+  ["plain", ' {"a":1}', "application/json"],
+  ["plain", "just words", "text/plain; charset=utf-8"],
+  ["plain", "\x00\x01\x02", "application/octet-stream"],
+  ["empty", "", "application/octet-stream"],
+  [".well-known/assetlinks", "[]", "application/json"],
+  ["x.unknownending", "words", "text/plain; charset=utf-8"],
+])("%s that begins with %j is %s", (path, head, type) => {
+  expect(decideContentType(path, bytes(head))).toBe(type);
+});
+
+test("a file's headers never depend on the order of the files", () => {
+  const subjects = fc.uniqueArray(
+    fc.record({ path: fc.stringMatching(/^[a-z]{1,6}\.(js|html|png)$/), role: fc.constantFrom(...ROLES) }),
+    { selector: ({ path }) => path },
+  );
+  fc.assert(
+    fc.property(subjects, (files) => {
+      const decider = createHeaderDecider({ ...NO_RULES, freshness: [{ files: "a*", browser: 5 }] });
+      const toHeaders = (list: typeof files) =>
+        new Map(list.map((file) => [file.path, decider({ ...file, head: new Uint8Array() }).headers]));
+      const forwards = toHeaders(files);
+      for (const [path, headers] of toHeaders(files.toReversed()))
+        expect(headers).toEqual(forwards.get(path));
+    }),
+  );
+});

@@ -1,0 +1,193 @@
+import picomatch from "picomatch";
+import { decideContentType, withCharset } from "./content-type.ts";
+import type { ObjectHeaders, Role } from "../model/parcel.ts";
+import { isScriptOrStyle } from "./roles.ts";
+
+/** How long a response may be reused without asking, in seconds (RFC 9111 §4.2). */
+export interface Freshness {
+  readonly browser: number;
+  readonly edge: number;
+  /** RFC 8246: the bytes under this name never change. */
+  readonly immutable?: boolean;
+}
+
+export interface FreshnessRule {
+  readonly files: string;
+  readonly browser?: number | undefined;
+  readonly edge?: number | undefined;
+}
+export interface TypeRule {
+  readonly files: string;
+  readonly type: string;
+}
+export interface HeaderRule {
+  readonly files: string;
+  readonly set: Readonly<Record<string, string>>;
+}
+
+export interface HeaderRules {
+  readonly freshness: readonly FreshnessRule[];
+  readonly types: readonly TypeRule[];
+  readonly headers: readonly HeaderRule[];
+  /** Whether copies at the edge can be called back; where they can't, the edge gets what browsers get. */
+  readonly edgeCanForget: boolean;
+  /** Roles that an edge asks for anew each time where no rule says otherwise, each with the reason. */
+  readonly askedAnew?: Readonly<Partial<Record<Role, string>>>;
+}
+
+/** Which rule set a value; later ones of the same header override. */
+export interface HeaderTrace {
+  readonly header: string;
+  readonly value: string;
+  readonly rule: string;
+}
+
+export interface HeaderDecision {
+  readonly headers: ObjectHeaders;
+  readonly freshness: Freshness;
+  readonly trace: readonly HeaderTrace[];
+}
+
+export interface HeaderSubject {
+  readonly path: string;
+  readonly role: Role;
+  readonly head: Uint8Array;
+}
+
+const MINUTE = 60;
+const HOUR = 3600;
+const DAY = 86_400;
+const YEAR = 31_536_000;
+
+/** The freshness of a role where no rule says otherwise. */
+function decideDefaultFreshness(role: Role, path: string): Freshness {
+  switch (role) {
+    case "fingerprinted":
+      return { browser: YEAR, edge: YEAR, immutable: true };
+    case "asset":
+      return isScriptOrStyle(path) ? { browser: 0, edge: DAY } : { browser: 10 * MINUTE, edge: DAY };
+    case "page":
+    case "entry":
+      return { browser: 0, edge: DAY };
+    case "notFound":
+      return { browser: 0, edge: MINUTE };
+    case "worker":
+      return { browser: 0, edge: 0 };
+    case "document":
+      return { browser: 0, edge: HOUR };
+  }
+}
+
+/** A function that decides the headers of a file under the given rules: defaults by role, then freshness, types, headers. */
+export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject) => HeaderDecision {
+  const freshness = rules.freshness.map((rule) => ({ ...rule, matches: matcher(rule.files) }));
+  const types = rules.types.map((rule) => ({ ...rule, matches: matcher(rule.files) }));
+  const headers = rules.headers.map((rule) => ({ ...rule, matches: matcher(rule.files) }));
+  // A site has few different sets of headers: its files share them, or 50,000 small files take as much as large ones.
+  const shared = new Map<string, HeaderDecision>();
+
+  return ({ path, role, head }) => {
+    const trace: HeaderTrace[] = [];
+    const base = decideDefaultFreshness(role, path);
+    let [{ browser, edge }, edgeSaid, rule] = [base, false, `role ${role}`];
+    for (const candidate of freshness) {
+      if (!candidate.matches(path)) continue;
+      browser = candidate.browser ?? browser;
+      edge = candidate.edge ?? edge;
+      edgeSaid ||= candidate.edge !== undefined;
+      rule = `freshness ${candidate.files}`;
+    }
+    if (!rules.edgeCanForget && !edgeSaid) edge = browser;
+    const anew = rules.askedAnew?.[role];
+    if (anew !== undefined && !edgeSaid && edge > 0) {
+      edge = 0;
+      rule = `${rule}; ${anew}`;
+    }
+    const immutable = base.immutable === true && browser === base.browser;
+    const decided: Freshness = { browser, edge, ...(immutable ? { immutable } : {}) };
+    trace.push({ header: "cache-control", value: toCacheControl(decided), rule });
+
+    trace.push({
+      header: "content-type",
+      value: decideContentType(path, head),
+      rule: "the file's name or first bytes",
+    });
+    for (const type of types) {
+      if (type.matches(path))
+        trace.push({ header: "content-type", value: withCharset(type.type), rule: `types ${type.files}` });
+    }
+    for (const { files, set, matches } of headers) {
+      if (!matches(path)) continue;
+      for (const [name, value] of Object.entries(set)) {
+        trace.push({ header: name.toLowerCase(), value, rule: `headers ${files}` });
+      }
+    }
+    const key = trace.map(({ header, value, rule: from }) => `${header}\n${value}\n${from}`).join("\n");
+    const known = shared.get(key);
+    if (known) return known;
+    const decision = {
+      headers: Object.fromEntries(trace.map(({ header, value }) => [header, value])),
+      freshness: decided,
+      trace,
+    };
+    shared.set(key, decision);
+    return decision;
+  };
+}
+
+/** `Cache-Control` for a freshness (RFC 9111 §5.2.2; RFC 8246 for immutable). */
+export function toCacheControl({ browser, edge, immutable }: Freshness): string {
+  const directives = ["public", `max-age=${browser}`];
+  if (edge !== browser) directives.push(`s-maxage=${edge}`);
+  if (immutable === true) directives.push("immutable");
+  else if (browser === 0) directives.push("must-revalidate");
+  return directives.join(", ");
+}
+
+/**
+ * How long an edge may reuse a response with this `Cache-Control`: s-maxage before max-age (RFC 9111 §5.2.2.10), and what
+ * it may serve stale while it asks (RFC 5861 §3). Seconds; undefined: it says nothing.
+ */
+export function parseEdgeFreshness(cacheControl: string | undefined): number | undefined {
+  if (/(^|[\s,])(no-store|no-cache|private)\b/i.test(cacheControl ?? "")) return 0;
+  const fresh = readSeconds(cacheControl, "s-maxage") ?? readSeconds(cacheControl, "max-age");
+  return withStale(fresh, cacheControl, /(^|[\s,])(must|proxy)-revalidate\b/i);
+}
+
+/** The same for a browser, to which s-maxage says nothing. */
+export function parseBrowserFreshness(cacheControl: string | undefined): number | undefined {
+  if (/(^|[\s,])(no-store|no-cache)\b/i.test(cacheControl ?? "")) return 0;
+  return withStale(readSeconds(cacheControl, "max-age"), cacheControl, /(^|[\s,])must-revalidate\b/i);
+}
+
+/** What forbids to serve anything stale forbids it here as well. `s-maxage` should (RFC 9111 §5.2.2.10), and edges do otherwise. */
+function withStale(
+  fresh: number | undefined,
+  cacheControl: string | undefined,
+  forbidding: RegExp,
+): number | undefined {
+  const stale = readSeconds(cacheControl, "stale-while-revalidate") ?? 0;
+  return stale === 0 || forbidding.test(cacheControl ?? "") ? fresh : (fresh ?? 0) + stale;
+}
+
+function readSeconds(cacheControl: string | undefined, name: keyof typeof SECONDS): number | undefined {
+  const value = SECONDS[name].exec(cacheControl ?? "")?.[1];
+  return value === undefined ? undefined : Number(value);
+}
+
+/** Directives that carry a number of seconds. */
+const SECONDS = {
+  "max-age": /(?:^|[\s,])max-age="?(\d+)/i,
+  "s-maxage": /(?:^|[\s,])s-maxage="?(\d+)/i,
+  "stale-while-revalidate": /(?:^|[\s,])stale-while-revalidate="?(\d+)/i,
+} as const;
+
+/**
+ * A glob over the build's paths: `*` stays within a folder, `**` crosses folders, `?` is one letter, `{a,b}` and `[abc]`
+ * are choices. Files whose name starts with a dot match like others.
+ */
+export function matcher(glob: string): (path: string) => boolean {
+  const matches = picomatch(glob, { dot: true });
+  // Its second argument changes what it answers: it must not be handed to `filter` as it is.
+  return (path) => matches(path);
+}

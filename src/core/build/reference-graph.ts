@@ -1,0 +1,165 @@
+import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
+import type { ObjectKey, UrlPath } from "../model/names.ts";
+import { listed, type Problem } from "../model/problems.ts";
+import type { Reference, ReferenceKind } from "./references/reference.ts";
+
+/** One reference with what it leads to. */
+export interface ResolvedReference extends Reference {
+  readonly from: ObjectKey;
+  /** The file that answers there; undefined where none does. */
+  readonly to?: ObjectKey;
+  /** The address within the site; undefined for one that leads elsewhere. */
+  readonly address?: UrlPath;
+}
+
+/** Which file of the build names which. Only references that stay within the site are in it. */
+export interface ReferenceGraph {
+  readonly references: readonly ResolvedReference[];
+}
+
+/**
+ * Every file that some page loads, straight away or by way of others (scripts that import, styles that name): without it the
+ * page is broken. Texts in scripts that only look like files are none.
+ */
+export function selectLoadedByPages({ references }: ReferenceGraph): Set<ObjectKey> {
+  const loads = new Map<ObjectKey, ObjectKey[]>();
+  for (const { from, to, kind } of references) {
+    if (to === undefined || (kind !== "asset" && kind !== "decoration")) continue;
+    const own = loads.get(from);
+    if (own) own.push(to);
+    else loads.set(from, [to]);
+  }
+  const loaded = new Set<ObjectKey>();
+  const open = [...loads.keys()].filter(isPageName);
+  for (let from = open.pop(); from !== undefined; from = open.pop())
+    for (const to of loads.get(from) ?? []) {
+      if (loaded.has(to)) continue;
+      loaded.add(to);
+      open.push(to);
+    }
+  return loaded;
+}
+
+const isPageName = (path: ObjectKey): boolean => /\.x?html?$/i.test(path);
+
+export interface GraphFacts {
+  readonly files: readonly { readonly path: ObjectKey; readonly references: readonly Reference[] }[];
+  readonly addresses: AddressRules;
+  /** The origin that visitors use, if it is known: `https://www.pelicansound.example`. */
+  readonly origin?: string | undefined;
+  readonly clientRoutes: boolean;
+  /** Addresses that a redirect answers, as tests of an address. */
+  readonly isRedirected: (address: UrlPath) => boolean;
+}
+
+const NOWHERE = "http://site.invalid";
+
+/** Resolves every reference from the address at which its file answers (RFC 3986 §5, as browsers do it). */
+export function buildReferenceGraph(facts: GraphFacts): ReferenceGraph {
+  const paths = new Set(facts.files.map(({ path }) => path));
+  const find = createFinder(paths, facts.addresses);
+  const references = facts.files.flatMap(({ path, references: written }) =>
+    written.flatMap((reference): ResolvedReference[] => {
+      const address = resolve(reference, path, facts);
+      if (address === undefined) return [];
+      const to = find(address);
+      if (reference.kind === "guess" && to === undefined) return [];
+      return [{ ...reference, from: path, address, ...(to === undefined ? {} : { to }) }];
+    }),
+  );
+  return { references };
+}
+
+/** The address within the site that a reference means; undefined where it leads out of it or means none. */
+function resolve(
+  { url, base, kind }: Reference,
+  path: ObjectKey,
+  { addresses, origin }: GraphFacts,
+): UrlPath | undefined {
+  if (/^(data|blob|mailto|tel|javascript|about):/i.test(url)) return undefined;
+  // A text in a script says nothing of what it is resolved against; only whole paths can be told.
+  if (kind === "guess" && !url.startsWith("/")) return undefined;
+  try {
+    const own = new URL(addresses.basePath + encodeKey(path), origin ?? NOWHERE);
+    const target = new URL(url, base === undefined ? own : new URL(base, own));
+    const isOurs = target.origin === own.origin && target.pathname.startsWith(addresses.basePath);
+    return isOurs ? target.pathname : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/** Finds the file that answers at an address: its own name, an index page, or a page without its ending. */
+function createFinder(
+  paths: ReadonlySet<ObjectKey>,
+  { basePath, indexName }: AddressRules,
+): (address: UrlPath) => ObjectKey | undefined {
+  return (address) => {
+    let key: string;
+    try {
+      key = decodeURIComponent(address.slice(basePath.length));
+    } catch {
+      return undefined;
+    }
+    const candidates =
+      key === "" || key.endsWith("/")
+        ? [key + indexName, `${key.slice(0, -1)}.html`]
+        : [key, `${key}/${indexName}`, `${key}.html`];
+    return candidates.find((candidate) => paths.has(candidate));
+  };
+}
+
+/** What is wrong with the references of a build: missing assets (an error, or a warning where a script imports at will) and dead links. */
+export function findReferenceProblems(
+  { references }: ReferenceGraph,
+  facts: Pick<GraphFacts, "clientRoutes" | "isRedirected" | "files" | "addresses">,
+): Problem[] {
+  const paths = new Set(facts.files.map(({ path }) => path));
+  const missing = references.filter(({ to, kind }) => to === undefined && kind !== "guess");
+  const problems = missing
+    .filter(
+      ({ kind, address = "" }) => kind !== "link" || !(facts.clientRoutes || facts.isRedirected(address)),
+    )
+    .map(({ from, line, address = "", kind }) => toProblem(kind, from, line, address));
+  const bare = references.filter(
+    ({ kind, to, address = "" }) =>
+      kind === "link" && to !== undefined && isBare(address, to, facts.addresses),
+  );
+  if (bare.length === 0 || facts.addresses.forms.includes("bare") || facts.clientRoutes) return problems;
+  const names = [...new Set(bare.map(({ address = "" }) => address))];
+  const first = bare[0] as ResolvedReference;
+  const note: Problem = {
+    code: "bare-link",
+    severity: "note",
+    path: first.from,
+    line: first.line,
+    message: `${names.length} addresses without an ending are linked, such as ${listed(names, 3)}`,
+    hint: "promise them with addresses.pages: [file, folder, bare], unless the endpoint answers them by itself",
+  };
+  return paths.size > 0 ? [...problems, note] : problems;
+}
+
+/** `/about` for `about.html`: nothing answers there unless it is promised. */
+const isBare = (address: UrlPath, to: ObjectKey, { basePath }: AddressRules): boolean =>
+  to.endsWith(".html") && !address.endsWith("/") && `${address}.html` === basePath + encodeKey(to);
+
+function toProblem(kind: ReferenceKind, path: ObjectKey, line: number, address: UrlPath): Problem {
+  if (kind === "link")
+    return {
+      code: "dead-link",
+      severity: "warning",
+      path,
+      line,
+      message: `${address} is linked here and no page answers there`,
+    };
+  const severity = kind === "asset" ? "error" : "warning";
+  const hint = "build again from clean, or take the reference out";
+  return {
+    code: "missing-asset",
+    severity,
+    path,
+    line,
+    message: `${address} is named here and is not in the build`,
+    hint,
+  };
+}

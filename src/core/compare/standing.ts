@@ -1,0 +1,206 @@
+import { byText, POINTER_KEY, waybillKey, type ObjectKey, type Sha256 } from "../model/names.ts";
+import {
+  hasSameHeaders,
+  type ListedObject,
+  type ObjectHeaders,
+  type Parcel,
+  type RecordedParcel,
+} from "../model/parcel.ts";
+import type { DestinationState, Pointer } from "../model/release.ts";
+
+/** One state a key, in this precedence; `unchanged` makes no entry. */
+export const CHANGES = ["new", "moved", "missing", "drifted", "replaced", "relabelled"] as const;
+export type ChangeKind = (typeof CHANGES)[number];
+
+/** One of our objects that stands though the build does not have it. */
+export interface StaleObject {
+  readonly recorded: RecordedParcel;
+  readonly listed: ListedObject;
+  /** The hash of what stands there. */
+  readonly standingHash: Sha256;
+}
+
+/** What a look at an object itself told, where no record could be trusted. */
+export interface Probe {
+  readonly hash: Sha256;
+  readonly headers: ObjectHeaders;
+}
+
+/** Whether somebody else made what stands: neither a record nor a run that died has these bytes with these headers. */
+export function isTheirs({ record, claims, trust }: Standing, probe: Probe): boolean {
+  if (trust === "recorded" || trust === "absent") return false;
+  const known = [...claims, ...(record ? [record] : [])];
+  return !known.some(
+    ({ storedHash, headers }) => storedHash === probe.hash && hasSameHeaders(headers, probe.headers),
+  );
+}
+
+/** Every object that our records say stands: the release's own, and those kept for open tabs. */
+export function recordedByKey({ waybill, pointer }: DestinationState): Map<ObjectKey, RecordedParcel> {
+  const own = (waybill?.parcels ?? []).map((parcel): [ObjectKey, RecordedParcel] => {
+    const announced = parcel.etag === undefined ? pointer?.announced[parcel.key] : undefined;
+    return [parcel.key, announced === undefined ? parcel : { ...parcel, etag: announced }];
+  });
+  return new Map([
+    ...(waybill?.standing ?? []).map((parcel): [ObjectKey, RecordedParcel] => [parcel.key, parcel]),
+    ...own,
+  ]);
+}
+
+/** Everything that is known of what stands, by key. */
+export interface Knowledge {
+  readonly recorded: ReadonlyMap<ObjectKey, RecordedParcel>;
+  /** What runs that died were about to write. */
+  readonly claims: ReadonlyMap<ObjectKey, readonly Parcel[]>;
+  /** What runs that have not ended were about to remove. */
+  readonly removing: ReadonlySet<ObjectKey>;
+  readonly listing: ReadonlyMap<ObjectKey, ListedObject>;
+  readonly probes: ReadonlyMap<ObjectKey, Probe>;
+  /** When the waybill was written, by the store's clock; what was modified later may carry other headers. */
+  readonly recordedMs: number;
+  /** The same for what was announced after it, and for which keys. */
+  readonly announcedMs: number;
+  readonly announced: ReadonlySet<ObjectKey>;
+}
+
+export function toKnowledge(state: DestinationState, probes: ReadonlyMap<ObjectKey, Probe>): Knowledge {
+  const listing = new Map(state.listing.map((object) => [object.key, object]));
+  const { waybill, pointer } = state;
+  // The pointer's own date would tell nothing: a prune, or a payment of what is owed, writes it anew.
+  const record = waybill && listing.get(waybillKey(waybill.release, waybill.run));
+  const isPlain = state.carriesHeaders === false;
+  const late = (waybill?.parcels ?? []).filter(
+    ({ key, etag }) => etag === undefined && pointer?.announced[key] !== undefined,
+  );
+  const claims = new Map<ObjectKey, Parcel[]>();
+  for (const parcel of (state.open ?? []).flatMap((open) => open.parcels))
+    claims.set(parcel.key, [...(claims.get(parcel.key) ?? []), parcel]);
+  return {
+    ...{ recorded: recordedByKey(state), claims, listing, probes },
+    removing: new Set((state.open ?? []).flatMap(({ removes }) => removes)),
+    recordedMs: isPlain ? Infinity : (record?.modifiedMs ?? Infinity),
+    announcedMs: isPlain ? Infinity : findAnnouncedMs(state, listing.get(POINTER_KEY)),
+    announced: new Set(late.map(({ key }) => key)),
+  };
+}
+
+/** When the last worker of the current release was written, at the latest: the pointer is written right after it. */
+const findAnnouncedMs = ({ pointer }: DestinationState, listed: ListedObject | undefined): number =>
+  pointer?.announcedMs ?? listed?.modifiedMs ?? Infinity;
+
+/** The pointer to be written anew for another reason than a release: what was announced keeps its date. */
+export function toKeptPointer(pointer: Pointer, state: DestinationState): Pointer {
+  const listed = state.listing.find(({ key }) => key === POINTER_KEY);
+  const announcedMs = findAnnouncedMs(state, listed);
+  if (Object.keys(pointer.announced).length === 0 || announcedMs === Infinity) return pointer;
+  return { ...pointer, announcedMs };
+}
+
+/**
+ * How far a record can be believed about what stands: entirely; in its bytes but not its headers, since something wrote
+ * there after the record or may have; or not at all.
+ */
+type Trust = "recorded" | "labels" | "content" | "absent";
+
+export interface Standing {
+  readonly record: RecordedParcel | undefined;
+  readonly claims: readonly Parcel[];
+  readonly listed: ListedObject | undefined;
+  readonly probe: Probe | undefined;
+  readonly trust: Trust;
+}
+
+export function lookUp(
+  key: ObjectKey,
+  { recorded, claims, listing, probes, recordedMs, announcedMs, announced }: Knowledge,
+): Standing {
+  const record = recorded.get(key);
+  const listed = listing.get(key);
+  const own = claims.get(key) ?? [];
+  const decide = (): Trust => {
+    if (!listed) return "absent";
+    if (record?.etag !== listed.etag || record.size !== listed.size) return "content";
+    const trustedMs = announced.has(key) ? announcedMs : recordedMs;
+    return own.length > 0 || listed.modifiedMs > trustedMs ? "labels" : "recorded";
+  };
+  return { record, claims: own, listed, probe: probes.get(key), trust: decide() };
+}
+
+/** One of our objects that the build does not have: stale, somebody else's by now, or to be looked at first. */
+export function judgeUnwanted(
+  { record, claims, listed, probe, trust }: Standing,
+  { waybill }: DestinationState,
+): StaleObject | "unprobed" | "not ours" | undefined {
+  if (!listed) return undefined;
+  if (record && trust !== "content") return { recorded: record, listed, standingHash: record.storedHash };
+  // Written after its record or by a run that died; or somebody else's by now, and those are left alone.
+  if (claims.length === 0 && record?.etag !== undefined) return "not ours";
+  if (!probe) return "unprobed";
+  const claim = claims.find(({ storedHash }) => storedHash === probe.hash);
+  if (claim)
+    return { recorded: { ...claim, lastIn: waybill?.release ?? 0 }, listed, standingHash: probe.hash };
+  return record && (record.etag === undefined || record.storedHash === probe.hash)
+    ? { recorded: record, listed, standingHash: probe.hash }
+    : "not ours";
+}
+
+export const isSameParcel = (a: Parcel, b: Parcel, state: DestinationState): boolean =>
+  a.storedHash === b.storedHash && isSameLabel(a.headers, b.headers, state);
+
+const isSameLabel = (a: ObjectHeaders, b: ObjectHeaders, { carriesHeaders }: DestinationState): boolean =>
+  carriesHeaders === false || hasSameHeaders(a, b);
+
+export type Verdict =
+  "unchanged" | { readonly kind: ChangeKind; readonly reason: string; readonly standingHash?: Sha256 };
+
+export function judge(parcel: Parcel, standing: Standing, state: DestinationState): Verdict {
+  const { record, listed, probe, trust } = standing;
+  if (!listed) {
+    if (!record) return { kind: "new", reason: "not there yet" };
+    return record.etag === undefined
+      ? { kind: "new", reason: "a delivery ended before it was written" }
+      : { kind: "missing", reason: "removed by other means" };
+  }
+  if (record && (trust === "recorded" || (trust === "labels" && !probe)))
+    return judgeLabelled(parcel, { hash: record.storedHash, headers: record.headers }, state);
+  // No record can be believed here: what the object itself says counts.
+  if (!probe)
+    return { kind: record?.etag === undefined ? "replaced" : "drifted", reason: "not looked at yet" };
+  const verdict = judgeLabelled(parcel, probe, state);
+  return typeof verdict === "object" ? { ...verdict, ...judgeCause(verdict, standing, probe) } : verdict;
+}
+
+function judgeLabelled(parcel: Parcel, found: Probe, state: DestinationState): Verdict {
+  if (found.hash !== parcel.storedHash)
+    return { kind: "replaced", reason: "content", standingHash: found.hash };
+  return isSameLabel(found.headers, parcel.headers, state)
+    ? "unchanged"
+    : { kind: "relabelled", reason: relabelReason(found.headers, parcel.headers), standingHash: found.hash };
+}
+
+/** Who made an object other than our record says: a run of ours that died, or somebody else. */
+function judgeCause(
+  verdict: Exclude<Verdict, "unchanged">,
+  { record, claims }: Standing,
+  probe: Probe,
+): Partial<Exclude<Verdict, "unchanged">> {
+  const isSame = (parcel: Parcel): boolean =>
+    parcel.storedHash === probe.hash && hasSameHeaders(parcel.headers, probe.headers);
+  if (record && isSame(record)) return {};
+  if (claims.some(isSame))
+    return { reason: `${verdict.reason}; a delivery that did not end wrote what stands` };
+  if (record === undefined)
+    return verdict.kind === "replaced" ? { reason: "no record of what stands there" } : {};
+  if (record.etag === undefined)
+    return verdict.kind === "replaced" ? { reason: "a delivery ended before it was written" } : {};
+  return verdict.kind === "replaced"
+    ? { kind: "drifted", reason: "changed by other means" }
+    : { kind: "drifted", reason: `${verdict.reason}; changed by other means` };
+}
+
+function relabelReason(before: ObjectHeaders, after: ObjectHeaders): string {
+  const names = [...new Set([...Object.keys(before), ...Object.keys(after)])].filter(
+    (name) => before[name] !== after[name],
+  );
+  return `headers: ${names.sort(byText).join(", ")}`;
+}

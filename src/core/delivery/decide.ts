@@ -1,0 +1,263 @@
+import type { Comparison } from "../compare/compare.ts";
+import { recordedByKey } from "../compare/standing.ts";
+import { findRefusals, type GuardFacts } from "./guards.ts";
+import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
+import type { EarlierAnswer } from "../edges/held-answers.ts";
+import type { EdgeNeeds } from "../model/edge.ts";
+import { openKey, type ObjectKey, type UrlPath } from "../model/names.ts";
+import { isAssetLike, type RecordedParcel } from "../model/parcel.ts";
+import type { Plan } from "../model/plan.ts";
+import {
+  isSameRelease,
+  type DestinationState,
+  type RetainedRelease,
+  type Waybill,
+} from "../model/release.ts";
+import type { RoutingRule } from "../model/website.ts";
+import { findOrderViolations } from "./order.ts";
+import type { Analysis } from "../build/analysis.ts";
+import { longestPageFreshness } from "../build/parcels.ts";
+import { listOwed, selectUnrecorded, toOwed } from "../edges/owed.ts";
+import { planDelivery } from "./plan.ts";
+import { selectLoadedByPages } from "../build/reference-graph.ts";
+import { listed, placeOf, type Problem } from "../model/problems.ts";
+import {
+  selectExpiredState,
+  selectNeededContents,
+  selectRetained,
+  type RetentionRule,
+} from "../history/retention.ts";
+import { isAnnounced, selectInvalidations, type Invalidations } from "../edges/stale-addresses.ts";
+
+export interface DeliveryFacts {
+  readonly site: string;
+  readonly analysis: Analysis;
+  readonly state: DestinationState;
+  /** What is to stand against what stands, with what a look at the objects told. */
+  readonly comparison: Comparison;
+  readonly retention: RetentionRule;
+  readonly addresses: AddressRules;
+  /** Whether unknown addresses are answered with the entry page. */
+  readonly clientRoutes: boolean;
+  readonly bucketPrefix: string;
+  readonly edges: readonly EdgeNeeds[];
+  readonly vanishShare: number;
+  readonly sequence?: number | undefined;
+  readonly exposedAt: GuardFacts["exposedAt"];
+  readonly allowed: ReadonlySet<string>;
+  /** Waybills of the releases that stay retained, without the current one; undefined where one could not be read. */
+  readonly olderWaybills: readonly Waybill[] | undefined;
+  /** Nothing may stand between a person and the way back: what only speaks against a build is a warning then. */
+  readonly isWayBack?: boolean;
+}
+
+/** Everything that is decided about a delivery before its first write. */
+export interface DeliveryDecision {
+  readonly comparison: Comparison;
+  readonly plan: Plan;
+  /** What speaks against it; nothing is written while this is not empty. */
+  readonly refusals: readonly Problem[];
+  readonly warnings: readonly string[];
+  /** Releases before the new one that stay restorable, newest first. */
+  readonly retained: readonly RetainedRelease[];
+  readonly pageFreshnessSeconds: number;
+  /** Whether there is a release to make; without, what is owed is paid all the same. */
+  readonly makesRelease: boolean;
+  /** The rules that the website endpoint gets in this delivery; undefined: it has them already. */
+  readonly newRouting?: readonly RoutingRule[] | undefined;
+  /** Objects of others that this delivery writes over, as they stand; release 0 takes them. */
+  readonly originals: readonly RecordedParcel[];
+  /** Keys of the build under which somebody else's objects stand: a person is asked about these. */
+  readonly takesOver: readonly ObjectKey[];
+  /** How many addresses are asked for only since an edge is not known to keep to `max-age=0`, by edge. */
+  readonly sparable: ReadonlyMap<string, number>;
+}
+
+/** The older releases whose waybills a decision needs: those that stay, when some record goes. */
+export function selectNeededWaybills(state: DestinationState, retention: RetentionRule): RetainedRelease[] {
+  const stay = selectRetained(state, nextRelease(state), retention);
+  const records = state.listing.filter(({ key }) => key.startsWith(".courier/releases/")).length;
+  const { pointer } = state;
+  return records > stay.length ? stay.filter((release) => !(pointer && isSameRelease(release, pointer))) : [];
+}
+
+const nextRelease = (state: DestinationState): number => (state.pointer?.release ?? 0) + 1;
+
+/** Decides a whole delivery. Throws only where the plan would break an order invariant, which is a fault of ours. */
+export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
+  const { state, retention, comparison } = facts;
+  const { parcels, problems } = facts.analysis;
+  const newRouting = findNewRouting(facts);
+  const makesRelease = newRouting !== undefined || needsRelease(comparison, facts);
+  const release = makesRelease ? nextRelease(state) : (state.pointer?.release ?? 0);
+  const retained = selectRetained(state, release, retention);
+  const originals = selectOriginals(state, comparison);
+  const keepsPrevious =
+    state.pointer === undefined ||
+    originals.length > 0 ||
+    retained.some((candidate) => candidate.release === state.pointer?.release);
+  const { spared, sparable, ...edges } = decideInvalidations(facts, comparison, newRouting);
+  const clears = makesRelease || comparison.pending.size > 0 || (state.open ?? []).length > 0;
+  const expired = clears ? selectExpired(facts, comparison, { retained, originals }) : [];
+  const owed = toOwed([...edges.unmaskings, ...edges.invalidations, ...edges.lateInvalidations], state);
+  const plan = planDelivery({ release, state, comparison, keepsPrevious, expired, ...edges, owed });
+
+  const loaded = new Set([
+    ...selectLoadedByPages(facts.analysis.graph),
+    ...parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key),
+  ]);
+  const violations = findOrderViolations(plan, { ...facts, parcels, keepsPrevious, loaded, spared });
+  if (violations.length > 0)
+    throw new Error(
+      `the plan breaks an order invariant: ${listed(violations.map(({ invariant, message }) => `${invariant} ${message}`))}`,
+    );
+  return {
+    comparison,
+    plan,
+    refusals: findRefusals({ ...facts, problems }, facts.allowed),
+    warnings: findWarnings(facts, comparison),
+    originals,
+    takesOver: comparison.changes
+      .filter(({ theirs, recorded }) => theirs && !recorded)
+      .map(({ parcel }) => parcel.key),
+    retained,
+    pageFreshnessSeconds: longestPageFreshness(parcels),
+    makesRelease,
+    newRouting,
+    sparable,
+  };
+}
+
+/** What edges must forget, from everything that is known of what they may hold. */
+function decideInvalidations(
+  facts: DeliveryFacts,
+  comparison: Comparison,
+  newRouting: readonly RoutingRule[] | undefined,
+): Invalidations {
+  const { state, analysis, addresses, edges } = facts;
+  const kept = comparison.stale.map(({ recorded }) => recorded).filter(({ role }) => isAssetLike(role));
+  return selectInvalidations({
+    ...{ comparison, addresses, edges },
+    owed: listOwed(state),
+    trees: toTrees(facts, newRouting),
+    answering: [...analysis.parcels, ...kept],
+    onceDelivered: new Set(state.immutable?.keys() ?? []),
+    unknownAnswered: facts.clientRoutes ? findUnknownAnswered(facts) : undefined,
+    carriesHeaders: state.carriesHeaders !== false,
+  });
+}
+
+/** What an unknown address was answered with: the entry page as it was. */
+function findUnknownAnswered({ state, addresses }: DeliveryFacts): EarlierAnswer {
+  const entry = state.waybill?.parcels.find(({ key }) => key === addresses.indexName);
+  if (!entry || state.carriesHeaders === false) return { kind: "unknown" };
+  return { kind: "object", cacheControl: entry.headers["cache-control"] };
+}
+
+/** A run that died may have written its rules already: then they are written anew, whatever the record says. */
+function findNewRouting({ analysis, state }: DeliveryFacts): readonly RoutingRule[] | undefined {
+  const before = state.waybill?.routing ?? [];
+  if (selectUnrecorded(state).some(({ website }) => website !== undefined)) return analysis.routing;
+  return JSON.stringify(before) === JSON.stringify(analysis.routing) ? undefined : analysis.routing;
+}
+
+/** What old and new routing rules reach: an edge may hold any of it as it was. */
+function toTrees(
+  { state, addresses, bucketPrefix }: DeliveryFacts,
+  newRouting: readonly RoutingRule[] | undefined,
+): UrlPath[] {
+  if (!newRouting) return [];
+  const left = selectUnrecorded(state).flatMap(({ website }) => website?.rules ?? []);
+  const prefixes = [...(state.waybill?.routing ?? []), ...left, ...newRouting].map(({ prefix }) =>
+    prefix.slice(bucketPrefix.length),
+  );
+  return [...new Set(prefixes)].map((prefix) => `${addresses.basePath}${encodeKey(prefix)}*`);
+}
+
+/** A build that equals the release makes none, not even to write what that release still had to announce. */
+function needsRelease(
+  { changes, unrecorded, pending, stale, threatened }: Comparison,
+  { state, analysis: { parcels } }: DeliveryFacts,
+): boolean {
+  if (state.waybill === undefined || changes.some(({ parcel }) => !pending.has(parcel.key))) return true;
+  // What a run that died has stocked is written down, and goes when its time has come: a page of that run may still arrive.
+  const ours = recordedByKey(state);
+  if (threatened.length > 0 || stale.some(({ recorded }) => !ours.has(recorded.key))) return true;
+  const keys = new Set(parcels.map(({ key }) => key));
+  return (
+    unrecorded.some((key) => !pending.has(key)) || state.waybill.parcels.some(({ key }) => !keys.has(key))
+  );
+}
+
+/** As they stand now, after those that a run that died was about to write over: that one's word is older. */
+function selectOriginals(state: DestinationState, { changes }: Comparison): RecordedParcel[] {
+  const own = changes.flatMap(({ theirs, listed, parcel }): RecordedParcel[] => {
+    if (!theirs || !listed) return [];
+    const { hash, headers } = theirs;
+    const { key, size, etag } = listed;
+    return [{ key, hash, storedHash: hash, size, etag, headers, role: parcel.role }];
+  });
+  const all = [...selectUnrecorded(state).flatMap(({ originals }) => originals), ...own];
+  return [...new Map(all.reverse().map((original) => [original.key, original])).values()];
+}
+
+function selectExpired(
+  { state, olderWaybills }: DeliveryFacts,
+  comparison: Comparison,
+  {
+    retained,
+    originals,
+  }: { readonly retained: readonly RetainedRelease[]; readonly originals: readonly RecordedParcel[] },
+): ObjectKey[] {
+  // A record that can't be read may name anything: then nothing is pruned.
+  if (olderWaybills === undefined || (state.unreadable ?? []).length > 0) return [];
+  const stays = new Set(retained.map(({ release }) => release));
+  const assets = comparison.stale
+    .filter(
+      ({ recorded }) =>
+        isAssetLike(recorded.role) && !stays.has(recorded.lastIn ?? state.waybill?.release ?? 0),
+    )
+    .map(({ recorded }) => recorded.key);
+  const ended = (state.open ?? []).map(({ run }) => openKey(run));
+  const current = state.waybill && stays.has(state.waybill.release) ? [state.waybill] : [];
+  // Without the older waybills nothing is known of what they need; they are read whenever a record goes.
+  if (olderWaybills.length + current.length !== retained.length) return [...assets, ...ended];
+  const needed = selectNeededContents([...current, ...olderWaybills]);
+  for (const { storedHash } of originals) needed.add(storedHash);
+  for (const { website } of selectUnrecorded(state)) for (const hash of website?.kept ?? []) needed.add(hash);
+  for (const change of comparison.changes) if (isAnnounced(change)) needed.add(change.parcel.storedHash);
+  return [...assets, ...selectExpiredState(state, retained, needed), ...ended];
+}
+
+function findWarnings(
+  { analysis, state, olderWaybills, isWayBack = false }: DeliveryFacts,
+  comparison: Comparison,
+): string[] {
+  const warnings: string[] = [];
+  const lesser = analysis.problems.filter(
+    ({ severity }) => severity === "warning" || (isWayBack && severity === "error"),
+  );
+  if (lesser.length > 0) {
+    const first = lesser[0] as Problem;
+    const more = lesser.length > 1 ? `, and ${lesser.length - 1} more: rcourier survey` : "";
+    warnings.push(`${placeOf(first)}${first.message}${more}`);
+  }
+  const drifted = comparison.changes
+    .filter(({ kind }) => kind === "drifted" || kind === "missing")
+    .map(({ parcel }) => parcel.key);
+  if (drifted.length > 0)
+    warnings.push(
+      `changed or removed by other means since release ${state.pointer?.release}: ${listed(drifted)}`,
+    );
+  if (comparison.foreign.length > 0) warnings.push(`not ours, left alone: ${listed(comparison.foreign)}`);
+  const unreadable = state.unreadable ?? [];
+  if (unreadable.length > 0) warnings.push(`can't be read, so nothing is pruned: ${listed(unreadable)}`);
+  if (olderWaybills === undefined)
+    warnings.push("the record of an earlier release can't be read: nothing is pruned");
+  const dead = selectUnrecorded(state);
+  if (dead.length > 0)
+    warnings.push(
+      `going on after ${dead.length === 1 ? "a delivery" : `${dead.length} deliveries`} that did not end: ${listed(dead.map(({ run, by }) => `${run} by ${by}`))}`,
+    );
+  return warnings;
+}

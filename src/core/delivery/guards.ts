@@ -1,0 +1,130 @@
+import type { Comparison } from "../compare/compare.ts";
+import { selectForgotten } from "../history/forgotten.ts";
+import { isAssetLike } from "../model/parcel.ts";
+import type { DestinationState } from "../model/release.ts";
+import { listed, type Problem } from "../model/problems.ts";
+
+export interface GuardFacts {
+  readonly site: string;
+  /** What the analysis of the build found; its errors are refusals. */
+  readonly problems: readonly Problem[];
+  /** The number that this delivery was given, for builds that may come out of order. */
+  readonly sequence?: number | undefined;
+  /** Where an anonymous reader got the state part: from the store itself, or at the site's own address. */
+  readonly exposedAt: "store" | "site" | undefined;
+  readonly state: DestinationState;
+  readonly comparison: Comparison;
+  /** The share of addresses that may stop answering, 0 to 1. */
+  readonly vanishShare: number;
+  /** Whether an earlier release is put back: then only the store itself can speak against it. */
+  readonly isWayBack?: boolean;
+}
+
+/** Below this many, addresses may always go. */
+const VANISH_FLOOR = 10;
+
+/** Guards that no option lifts: without a build there is nothing to deliver. */
+const FINAL = new Set(["empty-build"]);
+export const GUARD_CODES = [
+  "no-entry",
+  "wrong-folder",
+  "never-ship",
+  "missing-asset",
+  "case-clash",
+  "unfit-name",
+  "too-much-metadata",
+  "bare-breaks-references",
+  "redirect-loop",
+  "redirect-unplaced",
+  "vanish",
+  "other-site",
+  "fingerprint-reused",
+  "older",
+  "exposed",
+  "forgotten",
+] as const;
+
+/** Everything that speaks against this delivery, lifted guards left out. */
+export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): Problem[] {
+  const ofBuild = [
+    ...facts.problems.filter(({ severity }) => severity === "error"),
+    findVanishing(facts),
+    findOlder(facts),
+    ...findForgotten(facts),
+  ];
+  const all = [...(facts.isWayBack === true ? [] : ofBuild), findOtherSite(facts), findExposed(facts)];
+  return all.filter(
+    (problem) => problem !== undefined && (FINAL.has(problem.code) || !allowed.has(problem.code)),
+  ) as Problem[];
+}
+
+const refusal = (code: string, message: string, hint: string): Problem => ({
+  code,
+  severity: "error",
+  message,
+  hint,
+});
+
+/** Pages, documents and other names that answer now and would not afterwards; assets stay for open tabs. */
+function findVanishing({ state, comparison, vanishShare }: GuardFacts): Problem | undefined {
+  const counted = (state.waybill?.parcels ?? []).filter(({ role }) => !isAssetLike(role));
+  const going = comparison.stale.filter(({ recorded }) => !isAssetLike(recorded.role));
+  if (going.length <= VANISH_FLOOR || going.length <= counted.length * vanishShare) return undefined;
+  const names = listed(going.map(({ recorded }) => recorded.key));
+  return refusal(
+    "vanish",
+    `${going.length} of ${counted.length} addresses would stop answering: ${names}`,
+    "is this the whole build?",
+  );
+}
+
+function findOtherSite({ state, site }: GuardFacts): Problem | undefined {
+  const found = state.pointer?.site;
+  if (found === undefined || found === site) return undefined;
+  return refusal(
+    "other-site",
+    `this destination holds another site, ${found}`,
+    "check bucket and prefix of the destination",
+  );
+}
+
+/** A later build is live: this one would take the site back. */
+function findOlder({ state, sequence }: GuardFacts): Problem | undefined {
+  const live = state.waybill?.sequence;
+  if (sequence === undefined || live === undefined || live <= sequence) return undefined;
+  return refusal(
+    "older",
+    `build ${sequence} is older than build ${live}, which is live`,
+    "deliver the newest build; to go back on purpose, lift this",
+  );
+}
+
+/** What was removed for good would be delivered again. */
+function findForgotten({ state, comparison }: GuardFacts): Problem[] {
+  const forgotten = selectForgotten(state);
+  return comparison.changes
+    .filter(({ parcel }) => forgotten.has(parcel.storedHash))
+    .map(({ parcel }) => ({
+      ...refusal(
+        "forgotten",
+        "holds just what was removed for good with prune --forget",
+        "take it out of the build",
+      ),
+      path: parcel.key,
+    }));
+}
+
+function findExposed({ exposedAt, isWayBack }: GuardFacts): Problem | undefined {
+  if (exposedAt === undefined || (isWayBack === true && exposedAt === "site")) return undefined;
+  return exposedAt === "store"
+    ? refusal(
+        "exposed",
+        "anybody can read the records of deliveries (.courier/)",
+        "deny anonymous reads below .courier/ in the bucket's policy",
+      )
+    : refusal(
+        "exposed",
+        "anybody can read the records of deliveries (.courier/) at the site's address",
+        "deny .courier/ at the edge or web server, or leave it out of what the edge may read",
+      );
+}

@@ -1,0 +1,291 @@
+import { findContents, type Change, type Comparison, type Threatened } from "../compare/compare.ts";
+import { recordedByKey } from "../compare/standing.ts";
+import {
+  isStateKey,
+  OPEN_PREFIX,
+  RELEASES_PREFIX,
+  vaultKey,
+  type ObjectKey,
+  type Sha256,
+} from "../model/names.ts";
+import { isAssetLike, isHtml, type Parcel } from "../model/parcel.ts";
+import type {
+  CopyStep,
+  EdgeInvalidation,
+  Expected,
+  Plan,
+  RemoveStep,
+  Step,
+  StepGroup,
+  StepPhase,
+} from "../model/plan.ts";
+import type { DestinationState, OwedInvalidation } from "../model/release.ts";
+import { isPolled } from "../build/roles.ts";
+import { isAnnounced, isStocked } from "../edges/stale-addresses.ts";
+
+export interface PlanInput {
+  readonly release: number;
+  readonly state: DestinationState;
+  readonly comparison: Comparison;
+  /** Whether the release that is current now stays restorable: then what it loses goes to the vault. */
+  readonly keepsPrevious: boolean;
+  /** Stale assets and records that no retained release needs. */
+  readonly expired: readonly ObjectKey[];
+  readonly unmaskings: readonly EdgeInvalidation[];
+  readonly invalidations: readonly EdgeInvalidation[];
+  readonly lateInvalidations: readonly EdgeInvalidation[];
+  readonly owed: readonly OwedInvalidation[];
+}
+
+/** Decides the order of all writes of a delivery; the same for the same input. */
+export function planDelivery(input: PlanInput): Plan {
+  const { state, comparison, release } = input;
+  const removed = comparison.stale.filter(({ recorded }) => !isAssetLike(recorded.role));
+  const vault = new Vault(state);
+  const keep: Step[] = input.keepsPrevious
+    ? [
+        ...comparison.changes.flatMap((change) => vault.keepOverwritten(change)),
+        ...removed.flatMap(({ listed, standingHash }) => vault.keep(standingHash, listed, "is removed")),
+      ]
+    : [];
+  const sources = new CopySources(
+    input,
+    removed.map(({ recorded }) => recorded.key),
+    vault,
+  );
+  const steps = comparison.changes.map((change) => {
+    const step = toStep(change, sources);
+    if (!isAnnounced(change)) return { change, step };
+    const kept = vault.keepAnnounced(step);
+    keep.push(...kept.first);
+    return { change, step: kept.step };
+  });
+  const removals = removed.map(({ recorded, listed }): RemoveStep =>
+    toRemoval(listed, `the build no longer has it (${recorded.role})`),
+  );
+  const groups = (names: readonly Turn[]): StepGroup[] =>
+    names.map((name) => ({
+      name,
+      steps: steps.filter(({ change }) => turnOf(change) === name).map(({ step }) => step),
+    }));
+  const phases: StepPhase[] = [
+    {
+      name: "keep",
+      groups: [
+        { name: "contents", steps: keep },
+        { name: "fenced", steps: comparison.threatened.map(toFence) },
+      ],
+    },
+    { name: "stock", groups: groups(STOCK) },
+    { name: "switch", groups: [...groups(SWITCH), { name: "removals", steps: removals }] },
+    { name: "announce", groups: groups(ANNOUNCE) },
+    { name: "clear", groups: toClearGroups(input) },
+  ];
+  return {
+    release,
+    previous: state.pointer?.release ?? 0,
+    phases: phases
+      .map(({ name, groups: all }) => ({ name, groups: all.filter((group) => group.steps.length > 0) }))
+      .filter((phase) => phase.groups.length > 0),
+    unmaskings: input.unmaskings,
+    invalidations: input.invalidations,
+    lateInvalidations: input.lateInvalidations,
+    owed: input.owed,
+  };
+}
+
+const STOCK = ["new assets"] as const;
+/** In this order a page never stands before what it names, and the entry page is the last of them. */
+const SWITCH = [
+  "stable assets",
+  "data",
+  "pages",
+  "page aliases",
+  "sitemaps and feeds",
+  "entry",
+  "entry aliases",
+  "redirects",
+] as const;
+/** What workers load stands before them. */
+const ANNOUNCE = ["worker parts", "workers"] as const;
+type Turn = (typeof STOCK)[number] | (typeof SWITCH)[number] | (typeof ANNOUNCE)[number];
+
+function turnOf(change: Change): Turn {
+  const { parcel } = change;
+  if (parcel.redirectsTo !== undefined) return "redirects";
+  if (isStocked(change)) return "new assets";
+  switch (parcel.role) {
+    case "fingerprinted":
+    case "asset":
+      return "stable assets";
+    case "page":
+    case "notFound":
+      if (parcel.aliasOf !== undefined) return "page aliases";
+      return isHtml(parcel) ? "pages" : "data";
+    case "entry":
+      return parcel.aliasOf === undefined ? "entry" : "entry aliases";
+    case "document":
+      return parcel.isLoaded !== true &&
+        /(^|\/)(robots\.txt|[^/]*(sitemap|feed|rss|atom)[^/]*)$/i.test(parcel.key)
+        ? "sitemaps and feeds"
+        : "data";
+    case "worker":
+      if (!isAnnounced(change)) return "stable assets";
+      return isPolled(parcel.key) ? "workers" : "worker parts";
+  }
+}
+
+const WAITS = "is written when edges have confirmed";
+
+/** Contents that wait in the vault, and those that this plan brings there. */
+class Vault {
+  private readonly held: Set<ObjectKey>;
+
+  constructor(state: DestinationState) {
+    this.held = new Set(state.listing.map(({ key }) => key).filter(isStateKey));
+  }
+
+  has(hash: Sha256): boolean {
+    return this.held.has(vaultKey(hash));
+  }
+
+  keepOverwritten({ listed, standingHash, parcel }: Change): CopyStep[] {
+    return listed && standingHash !== undefined && standingHash !== parcel.storedHash
+      ? this.keep(standingHash, listed, "is replaced")
+      : [];
+  }
+
+  /**
+   * What is written only when the edges have confirmed may never be: a release is recorded by then, and must be one that
+   * can be put back, or finished without its build. So its bytes are in the vault before anything is switched.
+   */
+  keepAnnounced(step: Step): { readonly first: readonly Step[]; readonly step: Step } {
+    if (step.do === "remove") return { first: [], step };
+    if (step.do === "copy") {
+      const { from, fromEtag, to, storedHash, size } = step;
+      const stands = from === to || isStateKey(from) || fromEtag === undefined;
+      return { first: stands ? [] : this.keep(storedHash, { key: from, etag: fromEtag, size }, WAITS), step };
+    }
+    const { parcel, expected, reason } = step;
+    const { key, headers, storedHash, size, role } = parcel;
+    const from = vaultKey(storedHash);
+    const first: Step[] = this.has(storedHash)
+      ? []
+      : [{ do: "send", parcel, to: from, expected: "absent", reason: `${key} ${WAITS}` }];
+    this.held.add(from);
+    return { first, step: { do: "copy", from, to: key, headers, storedHash, size, role, expected, reason } };
+  }
+
+  keep(hash: Sha256, from: { key: ObjectKey; etag: string; size: number }, why: string): CopyStep[] {
+    if (this.has(hash)) return [];
+    this.held.add(vaultKey(hash));
+    const { key, etag, size } = from;
+    return [
+      {
+        do: "copy",
+        from: key,
+        fromEtag: etag,
+        to: vaultKey(hash),
+        storedHash: hash,
+        size,
+        expected: "absent",
+        reason: `${key} ${why}`,
+      },
+    ];
+  }
+}
+
+/** Finds where bytes can be copied from without reading what the same plan writes or removes. */
+class CopySources {
+  private readonly contents: Map<Sha256, ObjectKey>;
+  private readonly touched: Set<ObjectKey>;
+  private readonly etags: Map<ObjectKey, string>;
+
+  constructor(
+    { state, comparison }: PlanInput,
+    removed: readonly ObjectKey[],
+    private readonly vault: Vault,
+  ) {
+    // What is cleared goes last: until then it can be copied from, and a way back may need just that.
+    this.touched = new Set([
+      ...removed,
+      ...[...comparison.changes, ...comparison.threatened].map(({ parcel }) => parcel.key),
+    ]);
+    const untouched = { ...state, listing: state.listing.filter(({ key }) => !this.touched.has(key)) };
+    this.contents = findContents(untouched, recordedByKey(state));
+    this.etags = new Map(state.listing.map(({ key, etag }) => [key, etag]));
+  }
+
+  findPage(page: ObjectKey, hash: Sha256): Pick<CopyStep, "from" | "fromEtag"> {
+    return this.touched.has(page) ? { from: page } : (this.find(hash) ?? { from: page });
+  }
+
+  find(hash: Sha256): Pick<CopyStep, "from" | "fromEtag"> | undefined {
+    const from = this.contents.get(hash) ?? (this.vault.has(hash) ? vaultKey(hash) : undefined);
+    if (from === undefined || this.touched.has(from)) return undefined;
+    const fromEtag = this.etags.get(from);
+    return fromEtag === undefined ? { from } : { from, fromEtag };
+  }
+}
+
+function toStep(change: Change, sources: CopySources): Step {
+  const { parcel, listed, reason, standingHash } = change;
+  const expected: Expected = listed ? { etag: listed.etag } : "absent";
+  // The bytes stand there already: only their headers are written anew.
+  if (listed && standingHash === parcel.storedHash) {
+    const copied = toCopy(parcel, { from: parcel.key, fromEtag: listed.etag }, expected, reason);
+    const isFresh =
+      /content-(type|encoding)/.test(reason) || (change.isThreatened === true && !isOfOnePart(listed.etag));
+    return isFresh ? { ...copied, freshEtag: true } : copied;
+  }
+  // The page that it stands for is written a turn before, or stands already: the same bytes are never sent twice.
+  const source =
+    parcel.aliasOf === undefined
+      ? sources.find(parcel.storedHash)
+      : sources.findPage(parcel.aliasOf, parcel.storedHash);
+  return source ? toCopy(parcel, source, expected, reason) : { do: "send", parcel, expected, reason };
+}
+
+function toCopy(
+  parcel: Parcel,
+  source: Pick<CopyStep, "from" | "fromEtag">,
+  expected: Expected,
+  reason: string,
+): CopyStep {
+  const { key: to, headers, storedHash, size, role } = parcel;
+  return { do: "copy", ...source, to, headers, storedHash, size, role, expected, reason };
+}
+
+/** The same object once more, with another ETag than before: put together from one part, or in one piece where it was. */
+function toFence({ parcel, listed: { key, etag } }: Threatened): CopyStep {
+  const { headers, storedHash, size } = parcel;
+  return {
+    ...{ do: "copy", from: key, fromEtag: etag, to: key, headers, storedHash, size, expected: { etag } },
+    ...(isOfOnePart(etag) ? {} : { freshEtag: true as const }),
+    reason: "a run that has not ended was about to write or remove it",
+  };
+}
+
+/** Put together from one part: copied in one piece, it gets the ETag of its bytes again. */
+const isOfOnePart = (etag: string): boolean => etag.endsWith("-1");
+
+/** Assets first, then contents, then records: a record outlives what only it names. */
+function toClearGroups({ expired, state }: PlanInput): StepGroup[] {
+  const listing = new Map(state.listing.map((object) => [object.key, object]));
+  const objects = expired.flatMap((key) => listing.get(key) ?? []);
+  const group = (name: string, belongs: (key: ObjectKey) => boolean, reason: string): StepGroup => ({
+    name,
+    steps: objects.filter(({ key }) => belongs(key)).map((object) => toRemoval(object, reason)),
+  });
+  return [
+    group("stale assets", (key) => !isStateKey(key), "no retained release lists it"),
+    group("contents", (key) => key.startsWith(vaultKey("")), "no retained release needs it"),
+    group("records", (key) => key.startsWith(RELEASES_PREFIX), "the release is no longer retained"),
+    group("ended runs", (key) => key.startsWith(OPEN_PREFIX), "what it had begun is finished"),
+  ];
+}
+
+const toRemoval = (
+  { key, etag, size }: { key: ObjectKey; etag: string; size: number },
+  reason: string,
+): RemoveStep => ({ do: "remove", key, etag, size, reason });

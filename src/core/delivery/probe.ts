@@ -1,0 +1,70 @@
+import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
+import type { DeliveryDecision } from "./decide.ts";
+import type { UrlPath } from "../model/names.ts";
+import { isAssetLike, type Parcel } from "../model/parcel.ts";
+import { phaseOf, stepsOf } from "../model/plan.ts";
+import { isPolled } from "../build/roles.ts";
+
+/** An address, and the bytes that should come back, as built or as stored. */
+export interface ProbeWish {
+  readonly address: UrlPath;
+  readonly hashes: readonly string[];
+}
+
+/**
+ * What is read back the visitors' way before pages are switched: the smallest object that was just written, and the
+ * smallest that stood before, to tell 'new objects are not visible' from 'nothing of this store is'.
+ */
+export function selectProbe(
+  { plan, comparison }: Pick<DeliveryDecision, "plan" | "comparison">,
+  addresses: AddressRules,
+): { readonly fresh: ProbeWish; readonly before: ProbeWish | undefined } | undefined {
+  const sent = stepsOf(phaseOf(plan, "stock")).flatMap((step) => (step.do === "send" ? [step.parcel] : []));
+  // What a run that died (or was stopped by this very look) had stocked is as new as what this one sent.
+  const unrecorded = new Set(comparison.unrecorded);
+  const stocked = comparison.unchanged.filter(({ key, role }) => unrecorded.has(key) && isAssetLike(role));
+  const fresh = findSmallest([...sent, ...stocked]);
+  if (!fresh) return undefined;
+  const before = findSmallest(
+    comparison.unchanged.filter(({ key }) => !isPolled(key) && !unrecorded.has(key)),
+  );
+  return { fresh: toWish(fresh, addresses), before: before && toWish(before, addresses) };
+}
+
+const findSmallest = (parcels: readonly Parcel[]): Parcel | undefined =>
+  parcels
+    .filter(({ redirectsTo, size }) => redirectsTo === undefined && size > 0)
+    .reduce<Parcel | undefined>(
+      (least, parcel) => (least && least.size <= parcel.size ? least : parcel),
+      undefined,
+    );
+
+const toWish = ({ key, hash, storedHash }: Parcel, rules: AddressRules): ProbeWish => ({
+  address: listAddresses(key, rules)[0] as UrlPath,
+  hashes: [hash, storedHash],
+});
+
+export interface ProbeAnswer {
+  readonly address: UrlPath;
+  /** Undefined: nobody answered. */
+  readonly status: number | undefined;
+  readonly isRight: boolean;
+}
+
+/** What the answers mean. Only 'what stood before can be read, what was just written can't' stops a delivery. */
+export function judgeProbe(
+  fresh: ProbeAnswer,
+  before: ProbeAnswer | undefined,
+): { readonly severity: "none" | "warning" | "error"; readonly message: string } {
+  if (fresh.isRight) return { severity: "none", message: "" };
+  const got =
+    fresh.status === undefined
+      ? "nobody answered"
+      : fresh.status === 200
+        ? "other bytes came back"
+        : `the answer was ${fresh.status}`;
+  const message = `${fresh.address} was just written, but visitors can't read it at the public address: ${got}`;
+  return before?.isRight === true
+    ? { severity: "error", message: `${message}; ${before.address}, which stood before, can be read` }
+    : { severity: "warning", message };
+}

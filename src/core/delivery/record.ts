@@ -1,0 +1,171 @@
+import type { Analysis } from "../build/analysis.ts";
+import { etagsOfUnchanged } from "../compare/compare.ts";
+import type { DeliveryDecision } from "./decide.ts";
+import { byText, isStateKey, type ObjectKey, type Sha256 } from "../model/names.ts";
+import { isAssetLike, type Parcel, type RecordedParcel } from "../model/parcel.ts";
+import { phaseOf, stepsOf, targetOf } from "../model/plan.ts";
+import { selectUnrecorded } from "../edges/owed.ts";
+import type { DestinationState, OpenDelivery, Pointer, RetainedRelease, Waybill } from "../model/release.ts";
+
+export interface NextReleaseFacts {
+  readonly site: string;
+  readonly run: string;
+  readonly at: string;
+  readonly by: string;
+  readonly commit?: string;
+  readonly note?: string;
+  readonly sequence?: number;
+  readonly redelivers?: number;
+  readonly parcels: readonly Parcel[];
+  readonly analysis: Pick<Analysis, "routing">;
+  readonly state: DestinationState;
+  readonly decision: DeliveryDecision;
+  /** Settings of the website endpoint that this run writes over, by the hash of what the vault gets of them. */
+  readonly keptSettings: readonly Sha256[];
+}
+
+/**
+ * The record of the release that a delivery makes.
+ * @param etags of the objects that it wrote; a parcel that is yet to be written (a worker) is recorded without one
+ */
+export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey, string>): Waybill {
+  const { decision, state, parcels } = facts;
+  const unchanged = etagsOfUnchanged(decision.comparison, state);
+  const toRecorded = ({
+    key,
+    hash,
+    storedHash,
+    size,
+    headers,
+    role,
+    aliasOf,
+    redirectsTo,
+    isLoaded,
+  }: Parcel): RecordedParcel => {
+    const etag = etags.get(key) ?? unchanged.get(key);
+    return {
+      ...{ key, hash, storedHash, size, headers, role },
+      ...(etag === undefined ? {} : { etag }),
+      ...(aliasOf === undefined ? {} : { aliasOf }),
+      ...(redirectsTo === undefined ? {} : { redirectsTo }),
+      ...(isLoaded === undefined ? {} : { isLoaded }),
+    };
+  };
+  const kept = allKept(facts);
+  const previous = state.waybill?.release ?? 0;
+  return {
+    site: facts.site,
+    release: decision.plan.release,
+    run: facts.run,
+    previous,
+    at: facts.at,
+    by: facts.by,
+    ...(facts.commit === undefined ? {} : { commit: facts.commit }),
+    ...(facts.note === undefined ? {} : { note: facts.note }),
+    ...(facts.sequence === undefined ? {} : { sequence: facts.sequence }),
+    ...(facts.redelivers === undefined ? {} : { redelivers: facts.redelivers }),
+    ...(facts.analysis.routing.length === 0 ? {} : { routing: facts.analysis.routing }),
+    ...(kept.length === 0 ? {} : { keptSettings: kept }),
+    parcels: parcels.map(toRecorded),
+    // Those that this very delivery clears are still listed: it may die before it gets there.
+    standing: decision.comparison.stale
+      .filter(({ recorded }) => isAssetLike(recorded.role))
+      .map(({ recorded, listed, standingHash }) => ({
+        ...recorded,
+        storedHash: standingHash,
+        etag: listed.etag,
+        lastIn: recorded.lastIn ?? previous,
+      })),
+  };
+}
+
+/** The pointer to a release; what its edges are about to be asked for stands in it as owed. */
+export function toPointer(
+  { site, run, at, decision, state }: NextReleaseFacts,
+  waybillHash: Sha256,
+  zero?: RetainedRelease,
+): Pointer {
+  const { plan, pageFreshnessSeconds } = decision;
+  const retained = zero
+    ? [...decision.retained.filter(({ release }) => release !== 0), zero]
+    : decision.retained;
+  const pending = new Set(phaseOf(plan, "announce").groups.flatMap(({ steps }) => steps.map(targetOf)));
+  const announced = Object.entries(state.pointer?.announced ?? {}).filter(([key]) => !pending.has(key));
+  return {
+    site,
+    release: plan.release,
+    run,
+    retained: [{ release: plan.release, run, waybillHash, at, pageFreshnessSeconds }, ...retained],
+    owed: plan.owed,
+    announced: Object.fromEntries(announced),
+    ...(state.pointer?.forgotten && { forgotten: state.pointer.forgotten }),
+  };
+}
+
+/** What this run and those that died before it have written over, of the website's settings. */
+const allKept = ({ keptSettings, state }: Pick<NextReleaseFacts, "keptSettings" | "state">): Sha256[] => [
+  ...new Set([...keptSettings, ...selectUnrecorded(state).flatMap(({ website }) => website?.kept ?? [])]),
+];
+
+/**
+ * What a run writes down before its first write: what it will write, and what will be owed from then on (O9). It takes over
+ * what runs that died have left in theirs, so that one record tells all, however often a run fails.
+ */
+export function toOpenDelivery(facts: NextReleaseFacts): OpenDelivery {
+  const { site, run, at, by, decision, state } = facts;
+  const { plan, originals } = decision;
+  const left = selectUnrecorded(state);
+  const written = plan.phases
+    .filter(({ name }) => name !== "keep" && name !== "clear")
+    .flatMap(stepsOf)
+    .filter((step) => step.do !== "remove")
+    .map(targetOf);
+  const parcels = new Map(decision.comparison.changes.map(({ parcel }) => [parcel.key, parcel]));
+  const own = [
+    ...written.flatMap((key) => parcels.get(key) ?? []),
+    // Given a new ETag, they would count as somebody else's if this run died.
+    ...decision.comparison.threatened.map(({ parcel }) => parcel),
+  ];
+  const removed = plan.phases
+    .flatMap(stepsOf)
+    .flatMap((step) => (step.do === "remove" && !isStateKey(step.key) ? [step.key] : []));
+  const rules = [...left.flatMap(({ website }) => website?.rules ?? []), ...(decision.newRouting ?? [])];
+  const isWebsite = decision.newRouting !== undefined || left.some(({ website }) => website !== undefined);
+  return {
+    ...{ site, run, release: plan.release, at, by, originals, owed: plan.owed },
+    parcels: distinct([...own, ...left.flatMap((open) => open.parcels)]),
+    removes: [...new Set([...removed, ...left.flatMap((open) => open.removes)])],
+    ...(isWebsite && {
+      website: {
+        rules: [...new Map(rules.map((rule) => [JSON.stringify(rule), rule])).values()],
+        kept: allKept(facts),
+      },
+    }),
+  };
+}
+
+/** Each key with each of its contents and labels once. */
+const distinct = (parcels: readonly Parcel[]): Parcel[] => [
+  ...new Map(
+    parcels.map((parcel) => [
+      `${parcel.key}\n${parcel.storedHash}\n${JSON.stringify(parcel.headers)}`,
+      parcel,
+    ]),
+  ).values(),
+];
+
+/** Release 0: what others had put where this tool has written since, to be put back on demand. */
+export function toReleaseZero(
+  { site, run, at, by, decision }: NextReleaseFacts,
+  before: Waybill | undefined,
+): Waybill {
+  // What was first there is what counts.
+  const parcels = new Map(
+    [...decision.originals, ...(before?.parcels ?? [])].map((parcel) => [parcel.key, parcel]),
+  );
+  return {
+    ...{ site, release: 0, run, previous: 0, at, by, standing: [] },
+    note: "objects of others that stood where this tool has written",
+    parcels: [...parcels.values()].sort((a, b) => byText(a.key, b.key)),
+  };
+}

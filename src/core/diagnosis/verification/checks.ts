@@ -1,0 +1,117 @@
+import { listAddresses, type AddressRules } from "../../addresses/addresses.ts";
+import { byText, type ObjectKey, type Sha256, type UrlPath } from "../../model/names.ts";
+import type { RecordedParcel } from "../../model/parcel.ts";
+import type { Waybill } from "../../model/release.ts";
+import { statusOf, type RedirectRule } from "../../addresses/redirects.ts";
+import { findReleaseDifferences } from "../../compare/release-differences.ts";
+import { spread } from "../../model/spread.ts";
+
+/** One address to be asked for, and what must answer there. */
+export type Check =
+  | { readonly kind: "content"; readonly address: UrlPath; readonly parcel: RecordedParcel }
+  | {
+      readonly kind: "redirect";
+      readonly address: UrlPath;
+      readonly statuses: readonly number[];
+      readonly location: string;
+    }
+  /** Nothing is there, and the answer must say so. */
+  | { readonly kind: "missing"; readonly address: UrlPath; readonly notFound: RecordedParcel | undefined }
+  /** Nothing is there, and what answers for client routes must not answer for a script. */
+  | { readonly kind: "missingScript"; readonly address: UrlPath }
+  /** A page under a query that nobody has asked for before. */
+  | {
+      readonly kind: "query";
+      readonly address: UrlPath;
+      readonly query: string;
+      readonly parcel: RecordedParcel;
+    };
+
+export interface CheckFacts {
+  readonly current: Waybill;
+  /** Earlier releases that are still recorded, newest first. */
+  readonly older: readonly Waybill[];
+  readonly addresses: AddressRules;
+  readonly clientRoutes: boolean;
+  readonly redirects: readonly RedirectRule[];
+  /** Whether redirects of the settings stand in the store. */
+  readonly storesRedirects: boolean;
+  /** How many addresses are asked for at most, what has changed last not counted. */
+  readonly sample: number;
+  /** Letters that nobody has used in an address. */
+  readonly unused: string;
+}
+
+/** What is asked for: what the last delivery changed, and all the rest or a fair sample of it. */
+export function selectChecks(facts: CheckFacts): Check[] {
+  const { current, older, addresses, clientRoutes, unused } = facts;
+  const [before] = older;
+  const changed = new Set(
+    before ? findReleaseDifferences(before, current).map(({ key }) => key) : [addresses.indexName],
+  );
+  const isFresh = ({ key, aliasOf }: RecordedParcel): boolean => changed.has(aliasOf ?? key);
+  const fresh = current.parcels.filter(isFresh);
+  const others = current.parcels.filter((parcel) => !isFresh(parcel));
+  const chosen = [...fresh, ...spread(others, Math.max(0, facts.sample - fresh.length))];
+  const contents = dedupe(chosen.flatMap((parcel) => toChecks(parcel, addresses)));
+  const pages = contents.flatMap((check) =>
+    check.kind === "content" && /(\/|\.html)$/.test(check.address) ? [check] : [],
+  );
+  const { basePath } = addresses;
+  const notFound = current.parcels.find(({ role }) => role === "notFound");
+  return [
+    ...contents,
+    ...spread(pages, MOST_QUERIES).map(({ address, parcel }): Check => ({
+      kind: "query",
+      address,
+      query: `?unused=${unused}`,
+      parcel,
+    })),
+    ...toRuleChecks(facts),
+    ...(clientRoutes ? [] : [{ kind: "missing" as const, address: `${basePath}${unused}.html`, notFound }]),
+    { kind: "missingScript", address: `${basePath}${unused}.js` },
+  ];
+}
+
+const MOST_QUERIES = 20;
+
+function toChecks(parcel: RecordedParcel, addresses: AddressRules): Check[] {
+  const { redirectsTo } = parcel;
+  return listAddresses(parcel.key, addresses).map((address) =>
+    redirectsTo === undefined
+      ? { kind: "content", address, parcel }
+      : { kind: "redirect", address, statuses: [301, 302, 307, 308], location: redirectsTo },
+  );
+}
+
+/** Redirects that the edge is to answer by itself. */
+function toRuleChecks({ redirects, storesRedirects, addresses: { basePath } }: CheckFacts): Check[] {
+  if (storesRedirects) return [];
+  return redirects
+    .filter(({ address }) => !address.endsWith("*"))
+    .map((rule) => ({
+      kind: "redirect",
+      address: basePath + rule.address.slice(1),
+      statuses: [statusOf(rule)],
+      location: rule.leadsTo,
+    }));
+}
+
+/** An address can be an object's own and another's alias: what stands under that very key counts. */
+function dedupe(checks: readonly Check[]): Check[] {
+  const found = new Map<UrlPath, Check>();
+  for (const check of checks) {
+    const isAlias = check.kind === "content" && check.parcel.aliasOf !== undefined;
+    if (!found.has(check.address) || isAlias) found.set(check.address, check);
+  }
+  return [...found.values()].sort((a, b) => byText(a.address, b.address));
+}
+
+/** Contents that stood under a key in earlier releases, with the last release that had them. */
+export function listEarlier(key: ObjectKey, older: readonly Waybill[]): Map<Sha256, number> {
+  const found = new Map<Sha256, number>();
+  for (const { parcels, release } of older)
+    for (const parcel of parcels)
+      if (parcel.key === key && !found.has(parcel.hash)) found.set(parcel.hash, release);
+  return found;
+}

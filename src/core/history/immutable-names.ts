@@ -1,0 +1,60 @@
+import * as z from "zod";
+import { OperatorError } from "../model/failures.ts";
+import { byText, IMMUTABLE_KEY, type ObjectKey, type Sha256 } from "../model/names.ts";
+import type { Parcel } from "../model/parcel.ts";
+
+/**
+ * Names that were once delivered as immutable: browsers may hold them for a year after they last stood in the store, so
+ * none of them may come back with other bytes.
+ */
+export type ImmutableNames = ReadonlyMap<ObjectKey, ImmutableName>;
+
+export interface ImmutableName {
+  readonly hash: Sha256;
+  /** When it was last known to stand, milliseconds since 1970, by the store's clock. */
+  readonly stoodMs: number;
+}
+
+export const IMMUTABLE_FORMAT = "restless-courier/immutable-names/1";
+const YEAR_MS = 366 * 86_400_000;
+
+const schema = z.object({
+  format: z.literal(IMMUTABLE_FORMAT),
+  names: z.record(z.string(), z.tuple([z.string().regex(/^[0-9a-f]{64}$/), z.number()])),
+});
+
+export const toImmutableText = (names: ImmutableNames): string =>
+  JSON.stringify({
+    format: IMMUTABLE_FORMAT,
+    names: Object.fromEntries(
+      [...names].sort(([a], [b]) => byText(a, b)).map(([key, { hash, stoodMs }]) => [key, [hash, stoodMs]]),
+    ),
+  });
+
+/** Throws `record-unreadable`: what can't be read is never written over. */
+export function parseImmutableNames(text: string): ImmutableNames {
+  try {
+    const { names } = schema.parse(JSON.parse(text));
+    return new Map(Object.entries(names).map(([key, [hash, stoodMs]]) => [key, { hash, stoodMs }]));
+  } catch (error) {
+    throw new OperatorError(
+      "record-unreadable",
+      { key: IMMUTABLE_KEY, cause: "it is damaged or of another version" },
+      {},
+      error,
+    );
+  }
+}
+
+/** The names with those that stand now, and without those that nobody can hold any more. */
+export function extendImmutableNames(
+  names: ImmutableNames,
+  standing: readonly Parcel[],
+  nowMs: number,
+): ImmutableNames {
+  const kept = [...names].filter(([, { stoodMs }]) => nowMs - stoodMs < YEAR_MS);
+  const now = standing
+    .filter(({ role }) => role === "fingerprinted")
+    .map(({ key, hash }) => [key, { hash, stoodMs: nowMs }] as const);
+  return new Map<ObjectKey, ImmutableName>([...kept, ...now]);
+}

@@ -1,0 +1,80 @@
+import fc from "fast-check";
+import { ROLES } from "../model/parcel.ts";
+import type { Pointer, Waybill } from "../model/release.ts";
+import { parsePointer, parseWaybill, toPointerText, toWaybillLines } from "./waybill.ts";
+
+const sha = fc.stringMatching(/^[0-9a-f]{64}$/);
+const parcel = fc.record(
+  {
+    key: fc.string({ minLength: 1 }),
+    hash: sha,
+    storedHash: sha,
+    size: fc.nat(),
+    role: fc.constantFrom(...ROLES),
+    headers: fc.dictionary(fc.stringMatching(/^[a-z-]{1,12}$/), fc.string()),
+    etag: fc.string(),
+  },
+  { requiredKeys: ["key", "hash", "storedHash", "size", "role", "headers"] },
+);
+const waybill = fc.record({
+  site: fc.string(), release: fc.integer({ min: 1, max: 1e6 }), run: fc.string(), previous: fc.nat(), at: fc.string(), by: fc.string(),
+  parcels: fc.array(parcel), standing: fc.array(parcel.chain((facts) => fc.nat().map((lastIn) => ({ ...facts, lastIn })))),
+}); // prettier-ignore
+
+test("any waybill is read back as it was written", () => {
+  fc.assert(
+    fc.property(waybill, (written) => {
+      expect(parseWaybill(toWaybillLines(written as Waybill), "k")).toEqual(written);
+    }),
+  );
+});
+
+const LINES = [...toWaybillLines({
+  site: "Pelican Sound Ferries", release: 2, run: "r", previous: 1, at: "2026-03-04T14:20:00.000Z", by: "harbour", note: "spring",
+  parcels: [{ key: "a-1f2e3d4c.js", hash: "a".repeat(64), storedHash: "a".repeat(64), size: 3, role: "fingerprinted", headers: {}, etag: "e" }], standing: [],
+})]; // prettier-ignore
+
+test("the format of a waybill is pinned", () => {
+  expect(LINES).toEqual([
+    '{"format":"restless-courier/waybill/1","site":"Pelican Sound Ferries","release":2,"run":"r","previous":1,"at":"2026-03-04T14:20:00.000Z","by":"harbour","note":"spring","parcels":1,"standing":0}',
+    `{"key":"a-1f2e3d4c.js","hash":"${"a".repeat(64)}","size":3,"etag":"e","role":"fingerprinted","headers":{}}`,
+  ]);
+});
+
+test.each<[string, string[], RegExp]>([
+  ["nothing", [], /it is empty/],
+  ["a header alone", LINES.slice(0, 1), /it is cut off/],
+  ["half a line", [LINES[0] as string, (LINES[1] as string).slice(0, 30)], /it is damaged/],
+  ["a parcel without its hash", [LINES[0] as string, '{"key":"a"}'], /it is damaged/],
+  [
+    "a later version",
+    [(LINES[0] as string).replace("waybill/1", "waybill/2")],
+    /of the format restless-courier\/waybill\/2, which this version does not know/,
+  ],
+])("%s is no waybill, and is never guessed at", (_, lines, message) => {
+  expect(() => parseWaybill(lines, "releases/2-r.ndjson.gz")).toThrow(
+    expect.objectContaining({
+      code: "record-unreadable",
+      message: expect.stringMatching(message) as string,
+    }) as Error,
+  );
+});
+
+test("a pointer is read back, and a damaged one is refused", () => {
+  const pointer: Pointer = {
+    site: "Pelican Sound Ferries", release: 2, run: "r",
+    retained: [{ release: 2, run: "r", waybillHash: "b".repeat(64), at: "2026-03-04T14:20:00.000Z", pageFreshnessSeconds: 86_400 }],
+    owed: [{ edge: "purge", addresses: ["/news/"] }], announced: { "sw.js": "e" },
+  }; // prettier-ignore
+  expect(parsePointer(toPointerText(pointer))).toEqual(pointer);
+  for (const text of [
+    "",
+    "{}",
+    "[]",
+    "null",
+    toPointerText(pointer).replace("pointer/1", "pointer/9"),
+    toPointerText({ ...pointer, retained: [] }),
+  ]) {
+    expect(() => parsePointer(text)).toThrow(expect.objectContaining({ code: "record-unreadable" }) as Error);
+  }
+});

@@ -1,0 +1,221 @@
+import * as z from "zod";
+import { POINTER_KEY } from "../model/names.ts";
+import type { OpenDelivery, Pointer, Waybill } from "../model/release.ts";
+import { ROLES, type ObjectHeaders, type RecordedParcel } from "../model/parcel.ts";
+import { OperatorError } from "../model/failures.ts";
+
+/**
+ * The formats of our records in the store (docs/formats.md). A waybill is lines of JSON: a header, one line for each
+ * parcel of the release, one for each object of ours that still stands though the release does not list it.
+ * Each format carries its name and version; what is not known is refused, never guessed.
+ */
+export const WAYBILL_FORMAT = "restless-courier/waybill/1";
+export const OPEN_FORMAT = "restless-courier/open-delivery/1";
+export const POINTER_FORMAT = "restless-courier/pointer/1";
+
+const sha256 = z.string().regex(/^[0-9a-f]{64}$/);
+
+const rules = z.array(
+  z.object({
+    prefix: z.string(),
+    replacePrefix: z.string().optional(),
+    replaceKey: z.string().optional(),
+    host: z.string().optional(),
+    protocol: z.enum(["http", "https"]).optional(),
+    status: z.int(),
+  }),
+);
+
+const headerLine = z.object({
+  format: z.literal(WAYBILL_FORMAT),
+  site: z.string(),
+  release: z.int().min(0),
+  run: z.string(),
+  previous: z.int(),
+  at: z.string(),
+  by: z.string(),
+  commit: z.string().optional(),
+  note: z.string().optional(),
+  sequence: z.int().optional(),
+  redelivers: z.int().optional(),
+  routing: rules.optional(),
+  keptSettings: z.array(sha256).optional(),
+  parcels: z.int(),
+  standing: z.int(),
+});
+
+const parcelLine = z.object({
+  key: z.string(),
+  hash: sha256,
+  stored: sha256.optional(),
+  size: z.int(),
+  etag: z.string().optional(),
+  role: z.enum(ROLES),
+  headers: z.record(z.string(), z.string()),
+  lastIn: z.int().optional(),
+  aliasOf: z.string().optional(),
+  redirectsTo: z.string().optional(),
+  isLoaded: z.literal(true).optional(),
+});
+
+/** The lines of a waybill, without line ends. */
+export function* toWaybillLines(waybill: Waybill): Generator<string> {
+  const { parcels, standing, ...facts } = waybill;
+  yield JSON.stringify({
+    format: WAYBILL_FORMAT,
+    ...facts,
+    parcels: parcels.length,
+    standing: standing.length,
+  });
+  for (const parcel of parcels) yield toParcelLine(parcel);
+  for (const parcel of standing) yield toParcelLine(parcel);
+}
+
+function toParcelLine({ storedHash, ...parcel }: RecordedParcel): string {
+  const { key, hash, size, etag, role, headers, lastIn, aliasOf, redirectsTo, isLoaded } = parcel;
+  const stored = storedHash === hash ? undefined : storedHash;
+  const first = { key, hash, stored, size, etag, role, headers };
+  return JSON.stringify({ ...first, lastIn, aliasOf, redirectsTo, isLoaded });
+}
+
+/** Reads the lines of a waybill. Throws `record-unreadable` when they are cut off, damaged or of another version. */
+export function parseWaybill(lines: Iterable<string>, key: string): Waybill {
+  const parcels: RecordedParcel[] = [];
+  const standing: RecordedParcel[] = [];
+  let header: z.infer<typeof headerLine> | undefined;
+  const shared = new Map<string, ObjectHeaders>();
+  for (const line of lines) {
+    if (line === "") continue;
+    const data = parseJson(line, key);
+    if (header === undefined) header = check(headerLine, data, key);
+    else {
+      const recorded = parseParcel(data, key, shared);
+      (recorded.lastIn === undefined ? parcels : standing).push(recorded);
+    }
+  }
+  if (header === undefined) throw unreadable(key, "it is empty");
+  if (parcels.length !== header.parcels || standing.length !== header.standing)
+    throw unreadable(key, "it is cut off");
+  const { format: _, parcels: _count, standing: _others, ...facts } = header;
+  return { ...facts, parcels, standing } as Waybill;
+}
+
+/**
+ * Field by field: a rest of a destructured object has a hidden class of its own in V8, which is more than all it says.
+ * @param shared sets of headers that were read before: a site has few different ones, and its files share them
+ */
+function parseParcel(data: unknown, key: string, shared = new Map<string, ObjectHeaders>()): RecordedParcel {
+  const line = check(parcelLine, data, key);
+  const text = JSON.stringify(line.headers);
+  const headers = shared.get(text) ?? line.headers;
+  shared.set(text, headers);
+  return {
+    key: line.key,
+    hash: line.hash,
+    storedHash: line.stored ?? line.hash,
+    size: line.size,
+    role: line.role,
+    headers,
+    ...(line.etag !== undefined && { etag: line.etag }),
+    ...(line.lastIn !== undefined && { lastIn: line.lastIn }),
+    ...(line.aliasOf !== undefined && { aliasOf: line.aliasOf }),
+    ...(line.redirectsTo !== undefined && { redirectsTo: line.redirectsTo }),
+    ...(line.isLoaded !== undefined && { isLoaded: line.isLoaded }),
+  };
+}
+
+const openHeaderLine = z.object({
+  format: z.literal(OPEN_FORMAT),
+  site: z.string(),
+  run: z.string(),
+  release: z.int().min(0),
+  at: z.string(),
+  by: z.string(),
+  parcels: z.int(),
+  originals: z.int(),
+  owed: z.int(),
+  website: z.object({ rules, kept: z.array(sha256) }).optional(),
+  removes: z.array(z.string()).default([]),
+});
+const owedLine = z.object({ edge: z.string(), addresses: z.array(z.string()) });
+
+/** The lines of an open delivery's record: a header, what will be owed by edge, what is about to be written and written over. */
+export function* toOpenLines({ parcels, originals, owed, ...facts }: OpenDelivery): Generator<string> {
+  yield JSON.stringify({
+    format: OPEN_FORMAT,
+    ...facts,
+    parcels: parcels.length,
+    originals: originals.length,
+    owed: owed.length,
+  });
+  for (const entry of owed) yield JSON.stringify(entry);
+  for (const parcel of [...parcels, ...originals]) yield toParcelLine(parcel);
+}
+
+/** Throws `record-unreadable`. */
+export function parseOpen(lines: readonly string[], key: string): OpenDelivery {
+  const [first, ...others] = lines.filter((line) => line !== "").map((line) => parseJson(line, key));
+  if (first === undefined) throw unreadable(key, "it is empty");
+  const { format: _, ...header } = check(openHeaderLine, first, key);
+  const { owed, parcels, originals } = header;
+  if (others.length !== owed + parcels + originals) throw unreadable(key, "it is cut off");
+  const written = others.slice(owed).map((data) => parseParcel(data, key));
+  return {
+    ...header,
+    owed: others.slice(0, owed).map((data) => check(owedLine, data, key)),
+    parcels: written.slice(0, parcels),
+    originals: written.slice(parcels),
+  } as OpenDelivery;
+}
+
+const pointerSchema = z.object({
+  format: z.literal(POINTER_FORMAT),
+  site: z.string(),
+  release: z.int().min(1),
+  run: z.string(),
+  retained: z
+    .array(
+      z.object({
+        release: z.int(),
+        run: z.string(),
+        waybillHash: sha256,
+        at: z.string(),
+        pageFreshnessSeconds: z.number(),
+      }),
+    )
+    .min(1),
+  owed: z.array(owedLine),
+  announced: z.record(z.string(), z.string()),
+  announcedMs: z.number().optional(),
+  forgotten: z.array(sha256).optional(),
+});
+
+export const toPointerText = (pointer: Pointer): string =>
+  JSON.stringify({ format: POINTER_FORMAT, ...pointer }, null, 1);
+
+/** Reads a pointer. Throws `record-unreadable`. */
+export function parsePointer(text: string): Pointer {
+  const { format: _, ...pointer } = check(pointerSchema, parseJson(text, POINTER_KEY), POINTER_KEY);
+  return pointer as Pointer;
+}
+
+function parseJson(text: string, key: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    throw unreadable(key, "it is damaged");
+  }
+}
+
+function check<T>(schema: z.ZodType<T>, data: unknown, key: string): T {
+  const parsed = schema.safeParse(data);
+  if (parsed.success) return parsed.data;
+  const format = (data as { format?: unknown } | null)?.format;
+  if (typeof format === "string" && ![WAYBILL_FORMAT, POINTER_FORMAT, OPEN_FORMAT].includes(format)) {
+    throw unreadable(key, `it is of the format ${format}, which this version does not know`);
+  }
+  throw unreadable(key, "it is damaged");
+}
+
+const unreadable = (key: string, cause: string): OperatorError =>
+  new OperatorError("record-unreadable", { key, cause });

@@ -1,0 +1,98 @@
+import * as z from "zod";
+import { listAddresses, parseAddress, type AddressRules } from "../core/addresses/addresses.ts";
+import type { Analysis } from "../core/build/analysis.ts";
+import { type Comparison } from "../core/compare/compare.ts";
+import { CHANGES } from "../core/compare/standing.ts";
+import { ROLES } from "../core/model/parcel.ts";
+
+const mention = z.strictObject({ path: z.string(), line: z.int() });
+
+/** Why one file gets what it gets: part of the interface, documented in docs/results.md. */
+export const explanationSchema = z.strictObject({
+  path: z.string(),
+  /** The file that it stands for under another address. */
+  aliasOf: z.string().optional(),
+  /** Where it sends visitors. */
+  redirectsTo: z.string().optional(),
+  role: z.enum(ROLES),
+  reason: z.string(),
+  size: z.int(),
+  hash: z.string(),
+  addresses: z.array(z.string()),
+  /** Every value that a rule has set, in order; the last one of a header counts. */
+  headers: z.array(
+    z.strictObject({ header: z.string(), value: z.string(), rule: z.string(), counts: z.boolean() }),
+  ),
+  namedBy: z.array(mention),
+  names: z.array(mention),
+  /** What a delivery would do; absent where the destination was not asked. */
+  delivery: z.strictObject({ change: z.enum([...CHANGES, "unchanged"]), reason: z.string() }).optional(),
+});
+
+export type Explanation = z.infer<typeof explanationSchema>;
+
+/** Explains a file of the build, named by its path or by an address; undefined where the build has no such file. */
+export function explainFile(
+  name: string,
+  { parcels, graph }: Analysis,
+  rules: AddressRules,
+  comparison?: Comparison,
+): Explanation | undefined {
+  const parcel = parcels.find(({ key }) => key === findKey(name, parcels, rules));
+  if (!parcel) return undefined;
+  const { key, role, roleReason, size, hash, trace } = parcel;
+  const counted = new Map(trace.map((entry, index) => [entry.header, index]));
+  const change = comparison?.changes.find((candidate) => candidate.parcel.key === key);
+  const toMention = (path: string, line: number): z.infer<typeof mention> => ({ path, line });
+  return {
+    path: key,
+    ...(parcel.aliasOf === undefined ? {} : { aliasOf: parcel.aliasOf }),
+    ...(parcel.redirectsTo === undefined ? {} : { redirectsTo: parcel.redirectsTo }),
+    role,
+    reason: roleReason,
+    size,
+    hash,
+    addresses: listAddresses(key, rules),
+    headers: trace.map((entry, index) => ({ ...entry, counts: counted.get(entry.header) === index })),
+    namedBy: unique(
+      graph.references
+        .filter(({ to, from }) => to === key && from !== key)
+        .map(({ from, line }) => toMention(from, line)),
+    ),
+    names: unique(
+      graph.references.flatMap(({ from, to, line }) =>
+        from === key && to !== undefined && to !== key ? [toMention(to, line)] : [],
+      ),
+    ),
+    ...(comparison && {
+      delivery: change
+        ? { change: change.kind, reason: change.reason }
+        : { change: "unchanged" as const, reason: "same bytes, same headers" },
+    }),
+  };
+}
+
+/** `news/index.html`, `./news/index.html`, `/news/` and `/news` all mean the same file. */
+function findKey(
+  name: string,
+  parcels: Analysis["parcels"],
+  { basePath, indexName }: AddressRules,
+): string | undefined {
+  const plain = name.replace(/^\.\//, "");
+  const address = name.startsWith("/") ? parseAddress(name, basePath) : undefined;
+  const candidates = [
+    plain,
+    address,
+    ...[plain, address ?? plain].flatMap((key) => [
+      `${key}${indexName}`,
+      `${key}/${indexName}`,
+      `${key}.html`,
+    ]),
+  ];
+  const keys = new Set(parcels.map(({ key }) => key));
+  return candidates.find((candidate) => candidate !== undefined && keys.has(candidate));
+}
+
+const unique = <T extends { path: string }>(mentions: readonly T[]): T[] => [
+  ...new Map(mentions.map((entry) => [entry.path, entry])).values(),
+];

@@ -1,0 +1,187 @@
+import * as z from "zod";
+import type { Hold } from "../core/delivery/hold.ts";
+import { ROLES } from "../core/model/parcel.ts";
+import type { Pointer, Waybill } from "../core/model/release.ts";
+import { invalidationSchema } from "./delivery.ts";
+import { PRUNE_REASONS, type PruneDecision } from "../core/history/prune.ts";
+import { DIFFERENCES, type ReleaseDifference } from "../core/compare/release-differences.ts";
+
+/** The machine-readable results of the history commands and of `prune`: part of the interface, documented in docs/results.md. */
+const count = z.int().min(0);
+
+const releaseSchema = z.strictObject({
+  release: count,
+  run: z.string(),
+  previous: count,
+  at: z.string(),
+  by: z.string(),
+  commit: z.string().optional(),
+  note: z.string().optional(),
+  sequence: z.int().optional(),
+  /** The release that it put back. */
+  redelivers: count.optional(),
+  isCurrent: z.boolean(),
+  files: count,
+  bytes: count,
+});
+
+/** `invalidate`: what edges were asked for, or would be. */
+export const invalidateResultSchema = z.strictObject({
+  site: z.string(),
+  destination: z.string(),
+  dryRun: z.boolean(),
+  invalidation: invalidationSchema,
+});
+export type InvalidateResult = z.infer<typeof invalidateResultSchema>;
+
+export const releaseListSchema = z.strictObject({
+  destination: z.string(),
+  /** Newest first. */
+  releases: z.array(releaseSchema),
+  /** Releases whose record can't be read. */
+  unreadable: z.array(count),
+  owed: z.array(z.strictObject({ edge: z.string(), addresses: z.array(z.string()) })),
+});
+export type ReleaseListResult = z.infer<typeof releaseListSchema>;
+
+export const oneReleaseSchema = releaseSchema.extend({
+  destination: z.string(),
+  parcels: z.array(
+    z.strictObject({
+      key: z.string(),
+      role: z.enum(ROLES),
+      size: count,
+      hash: z.string(),
+      headers: z.record(z.string(), z.string()),
+      aliasOf: z.string().optional(),
+      redirectsTo: z.string().optional(),
+    }),
+  ),
+  /** Objects that only stand for open tabs. */
+  standing: z.array(z.strictObject({ key: z.string(), size: count, lastIn: count })),
+});
+export type OneReleaseResult = z.infer<typeof oneReleaseSchema>;
+
+export const releaseComparisonSchema = z.strictObject({
+  destination: z.string(),
+  from: count,
+  to: count,
+  counts: z.record(z.enum(DIFFERENCES), count),
+  changes: z.array(
+    z.strictObject({ key: z.string(), change: z.enum(DIFFERENCES), role: z.enum(ROLES), size: count }),
+  ),
+});
+export type ReleaseComparisonResult = z.infer<typeof releaseComparisonSchema>;
+
+export const holdSchema = z.strictObject({
+  destination: z.string(),
+  isHeld: z.boolean(),
+  /** Who has it, or had it last; absent: nobody ever, or the record can't be read. */
+  hold: z
+    .strictObject({
+      run: z.string(),
+      work: z.string(),
+      by: z.string(),
+      host: z.string(),
+      process: z.int(),
+      at: z.string(),
+      leaseSeconds: z.number(),
+    })
+    .optional(),
+});
+export type HoldResult = z.infer<typeof holdSchema>;
+
+export const pruneResultSchema = z.strictObject({
+  destination: z.string(),
+  dryRun: z.boolean(),
+  removed: z.array(z.strictObject({ key: z.string(), why: z.enum(PRUNE_REASONS), size: count })),
+  bytes: count,
+  /** Stale assets that stay until edges have confirmed, or a delivery that did not end is finished. */
+  waiting: z.array(z.string()),
+  /** Releases that can still be put back, the current one first. */
+  retained: z.array(count),
+  /** Objects that are not ours and stay. */
+  foreign: z.array(z.string()),
+  owed: z.array(z.string()),
+  /** How many versions went that the bucket had kept of forgotten contents. */
+  versions: count,
+});
+export type PruneResult = z.infer<typeof pruneResultSchema>;
+
+function toRelease(waybill: Waybill, current: number): z.infer<typeof releaseSchema> {
+  const { parcels, standing: _, routing: _routing, keptSettings: _kept, site: _site, ...facts } = waybill;
+  const built = parcels.filter(
+    ({ aliasOf, redirectsTo }) => aliasOf === undefined && redirectsTo === undefined,
+  );
+  return {
+    ...facts,
+    isCurrent: waybill.release === current,
+    files: built.length,
+    bytes: built.reduce((sum, { size }) => sum + size, 0),
+  };
+}
+
+export function toReleaseList(
+  destination: string,
+  pointer: Pointer,
+  waybills: readonly { readonly release: number; readonly waybill: Waybill | undefined }[],
+): ReleaseListResult {
+  return {
+    destination,
+    releases: waybills.flatMap(({ waybill }) => (waybill ? [toRelease(waybill, pointer.release)] : [])),
+    unreadable: waybills.filter(({ waybill }) => !waybill).map(({ release }) => release),
+    owed: pointer.owed.map(({ edge, addresses }) => ({ edge, addresses: [...addresses] })),
+  };
+}
+
+export function toOneRelease(destination: string, waybill: Waybill, current: number): OneReleaseResult {
+  return {
+    destination,
+    ...toRelease(waybill, current),
+    parcels: waybill.parcels.map(({ key, role, size, hash, headers, aliasOf, redirectsTo }) => ({
+      ...{ key, role, size, hash, headers: { ...headers } },
+      ...(aliasOf === undefined ? {} : { aliasOf }),
+      ...(redirectsTo === undefined ? {} : { redirectsTo }),
+    })),
+    standing: waybill.standing.map(({ key, size, lastIn = 0 }) => ({ key, size, lastIn })),
+  };
+}
+
+export function toReleaseComparison(
+  destination: string,
+  { from, to, differences }: { from: Waybill; to: Waybill; differences: readonly ReleaseDifference[] },
+): ReleaseComparisonResult {
+  const counts = Object.fromEntries(
+    DIFFERENCES.map((kind) => [kind, differences.filter(({ change }) => change === kind).length]),
+  ) as ReleaseComparisonResult["counts"];
+  return { destination, from: from.release, to: to.release, counts, changes: [...differences] };
+}
+
+export function toHoldResult(destination: string, seen: { hold: Hold | undefined } | undefined): HoldResult {
+  if (!seen?.hold) return { destination, isHeld: seen !== undefined };
+  const { run, work, by, host, process, at, leaseSeconds, isReleased } = seen.hold;
+  return { destination, isHeld: !isReleased, hold: { run, work, by, host, process, at, leaseSeconds } };
+}
+
+export function toPruneResult(
+  destination: string,
+  dryRun: boolean,
+  {
+    decision,
+    owed,
+    versions,
+  }: { readonly decision: PruneDecision; readonly owed: readonly string[]; readonly versions: number },
+): PruneResult {
+  const going = new Set(decision.removals.map(({ key }) => key));
+  return {
+    destination,
+    dryRun,
+    removed: decision.removals.map(({ key, why, size }) => ({ key, why, size })),
+    bytes: decision.removals.reduce((sum, { size }) => sum + size, 0),
+    waiting: [...decision.waiting],
+    retained: decision.retained.map(({ release }) => release),
+    foreign: decision.foreign.filter((key) => !going.has(key)),
+    owed: [...owed],
+    versions,
+  };
+}

@@ -1,0 +1,83 @@
+import { byText } from "../core/model/names.ts";
+import type { AddressWeight, EdgeInvalidation } from "../core/model/plan.ts";
+import type { DeliveryResult } from "./delivery.ts";
+
+export interface InvalidationFacts {
+  /** Names of edges that have confirmed; the others owe. */
+  readonly confirmed: ReadonlySet<string>;
+  readonly dryRun: boolean;
+  /** How many addresses are asked for only since an edge is not known to keep to `max-age=0`, by edge. */
+  readonly sparable: ReadonlyMap<string, number>;
+  /** Why no edge is told to hold pages; absent: they are held. */
+  readonly askedAnew?: string | undefined;
+}
+
+/** What edges were asked for, or would be, in all rounds together. */
+export function toInvalidationResult(
+  requests: readonly EdgeInvalidation[],
+  { confirmed, dryRun, sparable, askedAnew }: InvalidationFacts,
+): DeliveryResult["invalidation"] {
+  const names = [...new Set(requests.map(({ edge }) => edge))];
+  const open = requests.filter(({ edge }) => !confirmed.has(edge));
+  const edges = names.map((edge) => {
+    const own = requests.filter((request) => request.edge === edge);
+    return {
+      edge,
+      patterns: own.reduce((sum, { patterns }) => sum + patterns.length, 0),
+      collateral: sum(own.map(({ collateral }) => collateral)),
+      gap: own.reduce((total, { gap }) => total + gap, 0),
+      confirmed: confirmed.has(edge),
+    };
+  });
+  return {
+    addresses: unique(requests.flatMap(({ addresses }) => addresses)),
+    patterns: unique(requests.flatMap(({ patterns }) => patterns)),
+    collateral: largest(edges.map(({ collateral }) => collateral)),
+    everything: largest(requests.map(({ everything }) => everything)),
+    confirmed: !dryRun && open.length === 0,
+    owed: dryRun ? [] : unique(open.flatMap(({ addresses }) => addresses)),
+    edges,
+    hints: [
+      ...(askedAnew === undefined || names.length === 0
+        ? []
+        : [
+            `pages are asked for anew each time: ${askedAnew}; query: ignored, if it holds one copy for all, lets it keep them`,
+          ]),
+      ...names.flatMap((edge) => toHints(edge, requests, sparable.get(edge) ?? 0)),
+    ],
+  };
+}
+
+/** Settings that would spare something, where it is not known what the edge does. */
+function toHints(edge: string, requests: readonly EdgeInvalidation[], sparable: number): string[] {
+  const own = requests.filter((request) => request.edge === edge);
+  const hints: string[] = [];
+  const unsaid = own.flatMap(({ withoutQueries, patterns, collateral }) =>
+    withoutQueries ? [{ withoutQueries, patterns: patterns.length, collateral }] : [],
+  );
+  const patterns = unsaid.reduce((total, entry) => total + entry.patterns - entry.withoutQueries.patterns, 0);
+  const bytes =
+    sum(unsaid.map(({ collateral }) => collateral)).bytes -
+    sum(unsaid.map(({ withoutQueries }) => withoutQueries.collateral)).bytes;
+  if (patterns > 0 || bytes > 0)
+    hints.push(
+      `whether ${edge} holds one copy for all queries is not known; if it does, query: ignored saves ${patterns > 0 ? counted(patterns, "pattern", "patterns") : "right copies"}`,
+    );
+  if (sparable > 0)
+    hints.push(
+      `whether ${edge} keeps to max-age=0 is not known; if it does, minimumFreshness: 0s spares ${counted(sparable, "address", "addresses")}`,
+    );
+  return hints;
+}
+
+const counted = (count: number, one: string, many: string): string => `${count} ${count === 1 ? one : many}`;
+
+const unique = (items: readonly string[]): string[] => [...new Set(items)].sort(byText);
+
+const sum = (weights: readonly AddressWeight[]): { addresses: number; bytes: number } => ({
+  addresses: weights.reduce((total, { addresses }) => total + addresses, 0),
+  bytes: weights.reduce((total, { bytes }) => total + bytes, 0),
+});
+
+const largest = (weights: readonly AddressWeight[]): { addresses: number; bytes: number } =>
+  weights.reduce((most, weight) => (weight.bytes > most.bytes ? weight : most), { addresses: 0, bytes: 0 });

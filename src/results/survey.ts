@@ -1,0 +1,91 @@
+import * as z from "zod";
+import type { Analysis } from "../core/build/analysis.ts";
+import { byText } from "../core/model/names.ts";
+import { ROLES } from "../core/model/parcel.ts";
+
+const size = z.int().min(0);
+
+/** The machine-readable survey: part of the interface, documented in docs/results.md. `wire` is the size as sent with brotli. */
+export const surveySchema = z.strictObject({
+  folder: z.string(),
+  totals: z.strictObject({ files: size, bytes: size, wire: size, gzip: size }),
+  files: z.array(
+    z.strictObject({
+      path: z.string(),
+      role: z.enum(ROLES),
+      reason: z.string(),
+      size,
+      wire: size,
+      gzip: size,
+      type: z.string(),
+      cacheControl: z.string(),
+    }),
+  ),
+  /** Groups of files that hold the same bytes. */
+  duplicates: z.array(z.strictObject({ size, paths: z.array(z.string()) })),
+  problems: z.array(
+    z.strictObject({
+      code: z.string(),
+      severity: z.enum(["error", "warning", "note"]),
+      path: z.string().optional(),
+      line: z.int().optional(),
+      message: z.string(),
+      hint: z.string().optional(),
+    }),
+  ),
+});
+
+export type Survey = z.infer<typeof surveySchema>;
+
+/** What a file weighs as sent by an edge that compresses, in bytes. */
+export interface Weight {
+  readonly gzip: number;
+  readonly brotli: number;
+}
+
+/** The picture of a build, before it is sent anywhere. */
+export function toSurvey(
+  folder: string,
+  { parcels: all, problems }: Analysis,
+  weights: ReadonlyMap<string, Weight>,
+): Survey {
+  const parcels = all.filter(
+    ({ aliasOf, redirectsTo }) => aliasOf === undefined && redirectsTo === undefined,
+  );
+  const files = parcels.map(({ key, role, roleReason, size: bytes, headers }) => ({
+    path: key,
+    role,
+    reason: roleReason,
+    size: bytes,
+    wire: weights.get(key)?.brotli ?? bytes,
+    gzip: weights.get(key)?.gzip ?? bytes,
+    type: headers["content-type"] ?? "",
+    cacheControl: headers["cache-control"] ?? "",
+  }));
+  const sum = (pick: (file: (typeof files)[number]) => number): number =>
+    files.reduce((total, file) => total + pick(file), 0);
+  return {
+    folder,
+    totals: {
+      files: files.length,
+      bytes: sum((file) => file.size),
+      wire: sum(({ wire }) => wire),
+      gzip: sum(({ gzip }) => gzip),
+    },
+    files,
+    duplicates: findDuplicates(parcels),
+    problems: problems.map((problem) => ({ ...problem })),
+  };
+}
+
+/** Files with the same bytes, the largest first; empty files don't count. */
+function findDuplicates(parcels: Analysis["parcels"]): Survey["duplicates"] {
+  const groups = new Map<string, Analysis["parcels"][number][]>();
+  for (const parcel of parcels) {
+    if (parcel.size > 0) groups.set(parcel.hash, [...(groups.get(parcel.hash) ?? []), parcel]);
+  }
+  return [...groups.values()]
+    .filter((group) => group.length > 1)
+    .map((group) => ({ size: group[0]?.size ?? 0, paths: group.map(({ key }) => key).sort(byText) }))
+    .sort((a, b) => b.size - a.size || byText(a.paths[0] ?? "", b.paths[0] ?? ""));
+}

@@ -1,0 +1,142 @@
+import type { DeliveryDecision } from "../core/delivery/decide.ts";
+import type { ObjectKey } from "../core/model/names.ts";
+import { isAssetLike, type Parcel } from "../core/model/parcel.ts";
+import { phaseOf, stepsOf, targetOf, type PhaseName } from "../core/model/plan.ts";
+import type { HeaderRules } from "../core/build/headers.ts";
+import { toInvalidationResult } from "./invalidation.ts";
+import type { DestinationState } from "../core/model/release.ts";
+import type { DeliveryResult } from "./delivery.ts";
+import { decideKeptUntil, type RetentionRule } from "../core/history/retention.ts";
+
+export interface ResultFacts {
+  readonly site: string;
+  readonly destination: string;
+  readonly url?: string | undefined;
+  readonly decision: DeliveryDecision;
+  readonly state: DestinationState;
+  readonly retention: RetentionRule;
+  readonly rules: Pick<HeaderRules, "askedAnew">;
+  readonly parcels: readonly Parcel[];
+  /** Whether unchanged files are listed too. */
+  readonly all: boolean;
+  readonly dryRun: boolean;
+  /** The release that is put back. */
+  readonly redelivers?: number;
+  readonly requests: DeliveryResult["requests"];
+  readonly phases: readonly { readonly name: PhaseName | "gather" | "hold"; readonly seconds: number }[];
+  /** Names of edges that have confirmed; the others owe. */
+  readonly confirmed: ReadonlySet<string>;
+  /** What was cleared; absent: all that the plan says, or would be. */
+  readonly cleared?: ReadonlySet<ObjectKey>;
+}
+
+/** The result of a delivery, or what it would be. */
+export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
+  const { decision, state } = facts;
+  const { comparison, plan } = decision;
+  const expired = facts.cleared ?? new Set(stepsOf(phaseOf(plan, "clear")).map(targetOf));
+  const removed = stepsOf(phaseOf(plan, "switch")).flatMap((step) =>
+    step.do === "remove" ? [step.key] : [],
+  );
+  const kept = comparison.stale
+    .filter(({ recorded }) => isAssetLike(recorded.role) && !expired.has(recorded.key))
+    .map(({ recorded }) => {
+      const lastIn = recorded.lastIn ?? state.waybill?.release ?? 0;
+      return { key: recorded.key, lastIn, until: decideKeptUntil(state, lastIn, facts.retention) };
+    });
+  return {
+    site: facts.site,
+    destination: facts.destination,
+    release: plan.release,
+    previous: plan.previous,
+    ...(facts.redelivers === undefined ? {} : { redelivers: facts.redelivers }),
+    dryRun: facts.dryRun,
+    counts: toCounts(facts),
+    bytes: toBytes(facts),
+    changes: toChanges(facts),
+    pruned: [
+      ...removed,
+      ...comparison.stale.map(({ recorded }) => recorded.key).filter((key) => expired.has(key)),
+    ].sort(),
+    kept,
+    invalidation: toInvalidationResult(
+      [...plan.unmaskings, ...plan.invalidations, ...plan.lateInvalidations],
+      { ...facts, sparable: decision.sparable, askedAnew: facts.rules.askedAnew?.page },
+    ),
+    generated: toGenerated(facts),
+    requests: facts.requests,
+    phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
+    ...(facts.url === undefined ? {} : { url: facts.url }),
+    warnings: [...decision.warnings],
+  };
+}
+
+function toCounts({ decision: { comparison } }: ResultFacts): DeliveryResult["counts"] {
+  const counts = { new: 0, replaced: 0, relabelled: 0, moved: 0, drifted: 0, missing: 0 };
+  for (const { kind, parcel } of comparison.changes) if (isBuilt(parcel)) counts[kind] += 1;
+  return {
+    ...counts,
+    unchanged: comparison.unchanged.filter(isBuilt).length,
+    stale: comparison.stale.filter(({ recorded }) => isBuilt(recorded)).length,
+    foreign: comparison.foreign.length,
+  };
+}
+
+/** A file of the build itself, and not an object made for an address. */
+const isBuilt = (parcel: Parcel): boolean => parcel.aliasOf === undefined && parcel.redirectsTo === undefined;
+
+function toGenerated({ decision: { comparison } }: ResultFacts): DeliveryResult["generated"] {
+  return {
+    written: comparison.changes.filter(({ parcel }) => !isBuilt(parcel)).length,
+    unchanged: comparison.unchanged.filter((parcel) => !isBuilt(parcel)).length,
+    removed: comparison.stale.filter(({ recorded }) => !isBuilt(recorded)).length,
+  };
+}
+
+/** Bytes of the build's files; vault copies are not among them. */
+function toBytes({ decision: { plan, comparison } }: ResultFacts): DeliveryResult["bytes"] {
+  const made = new Set(
+    comparison.changes.filter(({ parcel }) => !isBuilt(parcel)).map(({ parcel }) => parcel.key),
+  );
+  const sent = plan.phases
+    .flatMap(stepsOf)
+    .flatMap((step) => (step.do === "send" && !made.has(step.parcel.key) ? [step.parcel] : []));
+  for (const { key } of sent) made.add(key);
+  const copied = plan.phases
+    .filter(({ name }) => name !== "keep")
+    .flatMap(stepsOf)
+    .filter((step) => step.do === "copy" && !made.has(step.to));
+  const sum = (sizes: readonly number[]): number => sizes.reduce((total, size) => total + size, 0);
+  return {
+    sent: sum(sent.map(({ size }) => size)),
+    copied: sum(copied.map((step) => (step.do === "copy" ? step.size : 0))),
+    unchanged: sum(comparison.unchanged.filter(isBuilt).map(({ size }) => size)),
+  };
+}
+
+function toChanges({ decision: { comparison, plan }, all }: ResultFacts): DeliveryResult["changes"] {
+  const sent = new Set(
+    plan.phases.flatMap(stepsOf).flatMap((step) => (step.do === "send" ? [step.parcel.key] : [])),
+  );
+  const changes: DeliveryResult["changes"] = comparison.changes
+    .filter(({ parcel }) => isBuilt(parcel))
+    .map(({ kind, parcel, reason }) => ({
+      key: parcel.key,
+      change: kind,
+      role: parcel.role,
+      size: parcel.size,
+      by: sent.has(parcel.key) ? "sending" : "copying",
+      reason,
+    }));
+  if (!all) return changes;
+  const unchanged = comparison.unchanged
+    .filter(isBuilt)
+    .map(({ key, role, size }) => ({
+      key,
+      change: "unchanged" as const,
+      role,
+      size,
+      reason: "same bytes, same headers",
+    }));
+  return [...changes, ...unchanged].sort((a, b) => (a.key < b.key ? -1 : 1));
+}

@@ -1,0 +1,36 @@
+import * as z from "zod";
+import { CAUSES, type Finding } from "../core/diagnosis/verification/causes.ts";
+import { FINDING_CODES } from "../core/diagnosis/verification/findings.ts";
+
+const count = z.int().min(0);
+
+/** The machine-readable result of `verify`: part of the interface, documented in docs/results.md. */
+export const verifyResultSchema = z.strictObject({
+  site: z.string(),
+  destination: z.string(),
+  release: count,
+  url: z.string(),
+  /** Addresses that were asked for. */
+  checked: count,
+  /** Requests to the site. */
+  requests: count,
+  findings: z.array(
+    z.strictObject({
+      address: z.string(),
+      code: z.enum(FINDING_CODES),
+      expected: z.string(),
+      found: z.string(),
+      /** The likely cause, in words. */
+      cause: z.string(),
+      causeCode: z.enum(CAUSES),
+      hint: z.string(),
+    }),
+  ),
+});
+export type VerifyResult = z.infer<typeof verifyResultSchema>;
+
+export const toFindingResult = ({ cause, why, ...finding }: Finding): VerifyResult["findings"][number] => ({
+  ...finding,
+  cause: why,
+  causeCode: cause,
+});
