@@ -1,6 +1,6 @@
 import { decideWaitMs, DEFAULT_RETRIES, toTries } from "../core/delivery/retry.ts";
 import type { Clock } from "../ports/clock.ts";
-import { StoreError, type ObjectStore } from "../ports/object-store.ts";
+import { StoreError, type ObjectStore, type TryAgain } from "../ports/object-store.ts";
 import type { Reporter } from "../ports/reporter.ts";
 
 export interface RetryTools {
@@ -13,9 +13,15 @@ export interface RetryTools {
 
 const TRANSIENT = new Set(["unreachable", "throttled", "server", "conflict"]);
 
+/** What tries one request again, for adapters that need it within a call. */
+export const createRetry =
+  (tools: RetryTools): TryAgain =>
+  (call) =>
+    retry(call, tools);
+
 /** The same store, each call tried again where that can help: never for a refusal, a missing bucket or a failed condition. A conflict (409) is none of these: another write was under way. */
 export function withRetries(store: ObjectStore, tools: RetryTools): ObjectStore {
-  const again = <T>(call: () => Promise<T>): Promise<T> => retry(call, tools);
+  const again = createRetry(tools);
   const { versions } = store;
   return {
     location: store.location,

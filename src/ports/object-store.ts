@@ -6,7 +6,8 @@ import type { ListedObject, ObjectHeaders } from "../core/model/parcel.ts";
  * A store of objects, seen through the prefix of one destination: keys are relative to it and no call reaches outside.
  *
  * Calling sequence: any; calls may run side by side. Each call is one try: `withRetries` (perform/retry.ts) puts the
- * retries around it, so an adapter must not retry by itself.
+ * retries around it, so an adapter must not retry by itself. What takes many requests (a large file in parts) may have one
+ * of them tried again by the `TryAgain` that it was given, which counts and waits as `withRetries` does.
  *
  * Guaranteed: `put` stores exactly the bytes whose hash it was given or fails (`integrity`); a list shows every write
  * that was confirmed before it began; a failed call throws `StoreError` and nothing else.
@@ -176,3 +177,9 @@ export const REQUEST_KINDS = [
 ] as const;
 export type RequestKind = (typeof REQUEST_KINDS)[number];
 export type CountRequest = (kind: RequestKind) => void;
+
+/** Makes a request, and makes it again after a failure (`StoreError`) that may pass by. Throws the last failure. */
+export type TryAgain = <T>(request: () => Promise<T>) => Promise<T>;
+
+/** For whoever wants each failure as it comes. */
+export const NEVER_AGAIN: TryAgain = (request) => request();

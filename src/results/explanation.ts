@@ -1,5 +1,6 @@
 import * as z from "zod";
-import { listAddresses, parseAddress, type AddressRules } from "../core/addresses/addresses.ts";
+import { listAddresses, type AddressRules } from "../core/addresses/addresses.ts";
+import { resolveName } from "../core/addresses/resolve.ts";
 import type { Analysis } from "../core/build/analysis.ts";
 import { type Comparison } from "../core/compare/compare.ts";
 import { CHANGES } from "../core/compare/standing.ts";
@@ -38,7 +39,10 @@ export function explainFile(
   rules: AddressRules,
   comparison?: Comparison,
 ): Explanation | undefined {
-  const parcel = parcels.find(({ key }) => key === findKey(name, parcels, rules));
+  const byKey = new Map(parcels.map((parcel) => [parcel.key, parcel]));
+  // `news/index.html`, `./news/index.html`, `/news/` and `/news` all mean the same file.
+  const found = resolveName(name, rules, { has: (key) => byKey.has(key), bare: true });
+  const parcel = found === undefined ? undefined : byKey.get(found);
   if (!parcel) return undefined;
   const { key, role, roleReason, size, hash, trace } = parcel;
   const counted = new Map(trace.map((entry, index) => [entry.header, index]));
@@ -70,27 +74,6 @@ export function explainFile(
         : { change: "unchanged" as const, reason: "same bytes, same headers" },
     }),
   };
-}
-
-/** `news/index.html`, `./news/index.html`, `/news/` and `/news` all mean the same file. */
-function findKey(
-  name: string,
-  parcels: Analysis["parcels"],
-  { basePath, indexName }: AddressRules,
-): string | undefined {
-  const plain = name.replace(/^\.\//, "");
-  const address = name.startsWith("/") ? parseAddress(name, basePath) : undefined;
-  const candidates = [
-    plain,
-    address,
-    ...[plain, address ?? plain].flatMap((key) => [
-      `${key}${indexName}`,
-      `${key}/${indexName}`,
-      `${key}.html`,
-    ]),
-  ];
-  const keys = new Set(parcels.map(({ key }) => key));
-  return candidates.find((candidate) => candidate !== undefined && keys.has(candidate));
 }
 
 const unique = <T extends { path: string }>(mentions: readonly T[]): T[] => [

@@ -194,14 +194,18 @@ async function plan(
   );
   const older = await Promise.all(stays.map((release) => readWaybill(store, release)));
   const facts = { state, pointer, current, older, retention, addresses, edges, foreign };
-  const hashes = findForgotten(forget, [current, ...older]);
+  const hashes = findForgotten(forget, [current, ...older], addresses);
   const decision = decidePrune({ ...facts, forget: hashes });
   return { decision, state, forgotten: describeContents(hashes, [current, ...older]) };
 }
 
-function findForgotten(paths: readonly string[], waybills: readonly Waybill[]): Set<Sha256> {
+function findForgotten(
+  paths: readonly string[],
+  waybills: readonly Waybill[],
+  rules: PruneFacts["addresses"],
+): Set<Sha256> {
   const all = paths.map((path) => {
-    const contents = findContentsOf(path, waybills);
+    const contents = findContentsOf(path, waybills, rules);
     if (contents.size === 0) throw new OperatorError("no-such-content", { path });
     return [...contents];
   });

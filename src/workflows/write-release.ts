@@ -116,8 +116,8 @@ async function writePhases(
   const confirmed = new Set(delivery.edges.map(({ name }) => name).filter((name) => !owing.has(name)));
   await settle(delivery, outlook, current, { confirmed, announced: etags });
   // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
-  const cleared =
-    owing.size === 0 ? await clear(delivery, outlook, { hold, carry, facts }) : new Set<ObjectKey>();
+  await clearUploads(store, outlook.state);
+  const cleared = owing.size === 0 ? await clear(outlook, { hold, carry, facts }) : new Set<ObjectKey>();
   for (const key of left) cleared.delete(key);
   await store.remove([openKey(delivery.run)]);
   return { phases: seconds.laps, confirmed, cleared };
@@ -294,7 +294,6 @@ interface ClearTools {
 
 /** Removes what no retained release needs. @returns the keys */
 async function clear(
-  { store }: Delivery,
   { decision: { plan }, state }: Outlook,
   { hold, carry, facts }: ClearTools,
 ): Promise<Set<ObjectKey>> {
@@ -302,7 +301,6 @@ async function clear(
   const phase = withoutKeys(phaseOf(plan, "clear"), new Set(facts.keptSettings.map(vaultKey)));
   const clearable = hold.hasConditions ? phase : selectClearable(phase, state);
   if (clearable.groups.length > 0) {
-    await clearUploads(store, state);
     await carry("clear", clearable);
   }
   return new Set(stepsOf(clearable).map(targetOf));
@@ -315,11 +313,12 @@ const withoutKeys = ({ name, groups }: StepPhase, keys: ReadonlySet<ObjectKey>):
     .filter(({ steps }) => steps.length > 0),
 });
 
-/** Parts of large files that a run which died had sent. */
+/**
+ * Parts that a run which died had sent, and that nobody puts together any more. Of any size: a new ETag for a small file is
+ * made by a copy in parts. Whether edges have confirmed does not matter: with this run's record the last word of them goes.
+ */
 async function clearUploads(store: Delivery["store"], { open = [] }: Outlook["state"]): Promise<void> {
-  const large = open.flatMap(({ parcels }) => parcels).filter(({ size }) => size >= LARGE_BYTES);
-  if (large.length > 0) await store.abandonUploads(new Set(large.map(({ key }) => key)));
+  const written = open.flatMap(({ parcels, originals }) => [...parcels, ...originals]);
+  const keys = new Set(written.flatMap(({ key, storedHash }) => [key, vaultKey(storedHash)]));
+  if (keys.size > 0) await store.abandonUploads(keys);
 }
-
-/** Files above this may have been sent in parts. */
-const LARGE_BYTES = 8 * 1024 * 1024;

@@ -1,8 +1,10 @@
 import { hash } from "node:crypto";
 import { join } from "node:path";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
-import type { ObjectStore, ObjectVersion } from "../../src/ports/object-store.ts";
+import type { ObjectStore, ObjectVersion, TryAgain } from "../../src/ports/object-store.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { createRetry } from "../../src/perform/retry.ts";
+import { STILL } from "../support/memory-build.ts";
 import { RunningSandbox } from "../support/program.ts";
 import { describeObjectStore, readText, toContent } from "./object-store.ts";
 
@@ -12,11 +14,16 @@ const running: RunningSandbox[] = [];
 afterAll(() => Promise.all(running.map((sandbox) => sandbox.stop())));
 
 async function open(...traits: string[]): Promise<ObjectStore> {
-  const sandbox = await RunningSandbox.start(traits.flatMap((trait) => ["--trait", trait]));
+  const sandbox = await start(...traits.flatMap((trait) => ["--trait", trait]));
+  return createS3Store({ ...sandbox.facts, prefix: "site/", addressing: "path" }, () => undefined);
+}
+
+async function start(...args: string[]): Promise<RunningSandbox> {
+  const sandbox = await RunningSandbox.start(args);
   running.push(sandbox);
   process.env.AWS_ACCESS_KEY_ID = sandbox.facts.accessKeyId;
   process.env.AWS_SECRET_ACCESS_KEY = sandbox.facts.secretAccessKey;
-  return createS3Store({ ...sandbox.facts, prefix: "site/", addressing: "path" }, () => undefined);
+  return sandbox;
 }
 
 const USUAL = { website: true, headers: true, anyName: true } as const;
@@ -154,3 +161,21 @@ test("more metadata than the protocol lets an object have is refused", async () 
   await store.put("a.txt", toContent("x"), headers);
   await expect(store.put("a.txt", toContent("x"), { "x-amz-meta-route": "n".repeat(2044) })).rejects.toMatchObject({ facts: { code: "MetadataTooLarge" } }); // prettier-ignore
 });
+
+test("a part of a large file that breaks is tried again by nobody but whom the adapter was given", async () => {
+  const rules = "rules: [{ fault: server-error, operations: [UploadPart], after: 2, times: 1 }]\n";
+  const file = join(writeFiles(temporaryFolder("faults"), { "faults.yaml": rules }), "faults.yaml");
+  const open = async (again?: TryAgain): Promise<ObjectStore> => {
+    const { facts } = await start("--faults", file);
+    return createS3Store({ ...facts, prefix: "site/", addressing: "path" }, () => undefined, again);
+  };
+  const alone = await open();
+  await expect(alone.put("film.mp4", large("a"), {})).rejects.toMatchObject({ kind: "server" });
+  let retries = 0;
+  const helped = await open(
+    createRetry({ clock: STILL, report: () => undefined, countRetry: () => (retries += 1) }),
+  );
+  expect((await helped.put("film.mp4", large("a"), {})).etag).toMatch(/-9$/);
+  expect(retries).toBe(1);
+  for (const store of [alone, helped]) store.close();
+}, 60_000);

@@ -7,7 +7,7 @@ import {
   releaseComparisonSchema,
   releaseListSchema,
 } from "../../src/results/history.ts";
-import { temporaryFolder, walk } from "../support/builds.ts";
+import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { Project, RunningSandbox, WRITES } from "../support/program.ts";
 import { openStore, readSite } from "../support/stored-site.ts";
 
@@ -153,4 +153,26 @@ test("a folder as the store: whole files, nothing written twice, the way back, a
   ]);
   const { exit, stdout } = await missing.run(["checkup", "--format", "json"]);
   expect([exit, JSON.parse(stdout).links]).toEqual([1, expect.arrayContaining([expect.objectContaining({ link: "bucket", cause: "no-folder" })])]); // prettier-ignore
+}, 60_000);
+
+test("prune --forget knows a file by its address: with the base path, percent-encoded, or as a folder", async () => {
+  const build = temporaryFolder("addresses");
+  writeFiles(build, { "index.html": "<p>entry", "news/index.html": "<p>news", "menu/café crew.txt": "soup" });
+  const settings = sandbox.settings(build, "    url: http://127.0.0.1:1/line/", "addresses/");
+  const project = new Project(settings, sandbox.facts);
+  await project.result(["deliver"]);
+  for (const [name, key] of [
+    ["/line/news/", "news/index.html"],
+    ["/line/news", "news/index.html"],
+    ["/line/menu/caf%C3%A9%20crew.txt", "menu/café crew.txt"],
+    ["menu/café crew.txt", "menu/café crew.txt"],
+  ] as const) {
+    const planned = pruneResultSchema.parse(await json(project, ["prune", "--forget", name, "--dry-run"]));
+    expect([name, planned.removed.map((object) => object.key)]).toEqual([
+      name,
+      expect.arrayContaining([key]),
+    ]);
+  }
+  for (const name of ["/news/", "/line/menu/%E0%A4%A"])
+    expect((await project.run(["prune", "--forget", name, "--dry-run"])).exit).toBe(2);
 }, 60_000);

@@ -1,3 +1,5 @@
+import { ListMultipartUploadsCommand, S3Client } from "@aws-sdk/client-s3";
+import { once } from "node:events";
 import { cpSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
@@ -79,4 +81,34 @@ test("conflicts (409) are tried again: the hold has its conditions, and of two r
   const releases = sandbox.takeLedger().filter(({ key, status, method }) => method === "PUT" && status === 200 && key === ".courier/current.json"); // prettier-ignore
   // Build 1 stands when its run comes first, and then makes no release.
   expect(releases.length).toBeGreaterThanOrEqual(2);
+}, 120_000);
+
+test("what a killed run has left of uploads in parts goes with the next delivery, however small its files are", async () => {
+  const rules = "rules: [{ fault: latency, operations: [UploadPart], ms: 2000 }]\n";
+  const file = join(writeFiles(temporaryFolder("faults"), { "faults.yaml": rules }), "faults.yaml");
+  const sandbox = await start("--faults", file);
+  const project = new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
+  await project.result(["deliver"]);
+  // A type that changes gives each file a new ETag, by a copy in parts.
+  const relabelled = sandbox.settings(`${BUILDS}/1`).replace("destinations:", "types: [{ files: 'downloads/*', type: application/x-download }]\ndestinations:"); // prettier-ignore
+  writeFiles(project.folder, { "courier.yaml": relabelled });
+  sandbox.takeLedger();
+  const killed = project.start(["deliver"]);
+  for (let begun = 0; begun === 0; await new Promise((done) => setTimeout(done, 20)))
+    begun += sandbox.takeLedger().filter(({ operation }) => operation === "CreateMultipartUpload").length;
+  killed.kill("SIGKILL");
+  await once(killed, "close");
+  const { endpoint, region, bucket, accessKeyId, secretAccessKey } = sandbox.facts;
+  const client = new S3Client({
+    endpoint,
+    region,
+    forcePathStyle: true,
+    credentials: { accessKeyId, secretAccessKey },
+  });
+  const unfinished = async (): Promise<number> =>
+    ((await client.send(new ListMultipartUploadsCommand({ Bucket: bucket }))).Uploads ?? []).length;
+  expect(await unfinished()).toBeGreaterThan(0);
+  expect((await project.run(["deliver", "--queue", "60s"])).exit).toBe(0);
+  expect(await unfinished()).toBe(0);
+  client.destroy();
 }, 120_000);

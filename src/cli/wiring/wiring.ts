@@ -10,7 +10,7 @@ import { gateWrites, type WriteGate } from "../../perform/gate.ts";
 import type { PublicSite } from "../../ports/public-site.ts";
 import type { Delivery, Interruption } from "../../workflows/delivery.ts";
 import { openBuild, type CachePlace, type FolderBuildOptions } from "../../gather/folder-build.ts";
-import { withRetries } from "../../perform/retry.ts";
+import { createRetry, withRetries, type RetryTools } from "../../perform/retry.ts";
 import type { Bucket } from "../../ports/bucket.ts";
 import type { Clock } from "../../ports/clock.ts";
 import {
@@ -18,6 +18,7 @@ import {
   type CountRequest,
   type ObjectStore,
   type RequestKind,
+  type TryAgain,
 } from "../../ports/object-store.ts";
 import type { Edge } from "../../ports/edge.ts";
 import type { Reporter } from "../../ports/reporter.ts";
@@ -77,17 +78,19 @@ export async function wireDestination(
   const [note, commit] = [text(args, "note"), text(args, "commit")];
   const sequence = readSequence(text(args, "sequence"));
   const allowed = readAllowed(list(args, "allow"));
-  const store = gateWrites(await openStore(target, (kind) => (requests[kind] += 1)), gate);
+  const retries: RetryTools = {
+    clock: systemClock,
+    report,
+    countRetry: () => (requests.retried += 1),
+    noteThrottled: () => {
+      pace.noteThrottled(systemClock.monotonicMs());
+    },
+  };
+  const count: CountRequest = (kind) => (requests[kind] += 1);
+  const store = gateWrites(await openStore(target, count, createRetry(retries)), gate);
   return {
     target,
-    store: withRetries(store, {
-      clock: systemClock,
-      report,
-      countRetry: () => (requests.retried += 1),
-      noteThrottled: () => {
-        pace.noteThrottled(systemClock.monotonicMs());
-      },
-    }),
+    store: withRetries(store, retries),
     site: await openSite(target),
     machine: systemMachine,
     ...{ pace, gate, interruption },
@@ -137,14 +140,18 @@ export function findCredentialsFile(
   return profile === "sandbox" && existsSync(file) ? file : undefined;
 }
 
-async function openStore(target: Target, count: CountRequest): Promise<ObjectStore> {
+async function openStore(target: Target, count: CountRequest, again: TryAgain): Promise<ObjectStore> {
   const { store } = target;
   if (store.kind === "folder") {
     const { createFolderStore } = await import("../../adapters/stores/folder/folder-store.ts");
     return createFolderStore(store.folder, count);
   }
   const { createS3Store } = await import("../../adapters/stores/s3/s3-store.ts");
-  return createS3Store({ ...store, credentialsFile: findCredentialsFile(store.profile, target) }, count);
+  return createS3Store(
+    { ...store, credentialsFile: findCredentialsFile(store.profile, target) },
+    count,
+    again,
+  );
 }
 
 /** The bucket of a store that has one. */

@@ -1,5 +1,6 @@
 import type { AddressRules } from "./addresses.ts";
 import { parseAddress } from "./addresses.ts";
+import { resolve } from "./resolve.ts";
 import type { Serves } from "./aliases.ts";
 import { toCacheControl } from "../build/headers.ts";
 import { assertNever, type ObjectKey, type UrlPath } from "../model/names.ts";
@@ -150,15 +151,8 @@ function findRuleProblems(rule: RedirectRule, index: number, facts: RedirectFact
 const sample = (address: UrlPath): UrlPath => address.replace(/\*$/, "any");
 
 /** The file of the build that answers at an address below the site's own path. */
-function findFile(address: string, { paths, addresses }: RedirectFacts): ObjectKey | undefined {
-  const key = parseAddress(address, "/");
-  if (key === undefined) return undefined;
-  const candidates = [
-    key,
-    key === "" || key.endsWith("/") ? key + addresses.indexName : `${key}/${addresses.indexName}`,
-  ];
-  return candidates.find((candidate) => paths.has(candidate));
-}
+const findFile = (address: string, { paths, addresses }: RedirectFacts): ObjectKey | undefined =>
+  resolve(address, { ...addresses, basePath: "/" }, { has: (key) => paths.has(key), bare: false });
 
 /** SHA-256 of nothing. */
 const EMPTY = "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855";

@@ -9,7 +9,8 @@ import { largest } from "../model/largest.ts";
 import { byText, type Sha256 } from "../model/names.ts";
 import { isPageLike, type Parcel, type Role } from "../model/parcel.ts";
 import type { Reference } from "./references/reference.ts";
-import { encodeKey } from "../addresses/addresses.ts";
+import { parseAddress, type AddressRules } from "../addresses/addresses.ts";
+import { resolveReference } from "../addresses/resolve.ts";
 import { classifyRoles, isWorkerScript, type EarlierFile } from "./roles.ts";
 
 /** One file of the build as it was read. */
@@ -41,6 +42,7 @@ export interface ParcelRules {
   readonly entry: string;
   readonly notFound?: string | undefined;
   readonly rules: HeaderRules;
+  readonly addresses: AddressRules;
   /** Hashes of what an earlier release had, by key: evidence that overrules names. */
   readonly earlier: ReadonlyMap<string, EarlierFile>;
 }
@@ -53,7 +55,7 @@ export interface ExplainedParcel extends Parcel, Pick<HeaderDecision, "freshness
 /** What each file of the build should be in the store, sorted by key; the same for any order of the files. */
 export function decideParcels(
   { files, namedTokens }: Build,
-  { entry, notFound, rules, earlier }: ParcelRules,
+  { entry, notFound, rules, earlier, addresses }: ParcelRules,
 ): ExplainedParcel[] {
   const paths = files.map(({ path }) => path);
   const errorPage = notFound ?? (paths.includes("404.html") ? "404.html" : undefined);
@@ -62,7 +64,7 @@ export function decideParcels(
     entry,
     notFound: errorPage,
     namedTokens,
-    loadedByWorkers: findLoadedByWorkers(files),
+    loadedByWorkers: findLoadedByWorkers(files, addresses),
     earlier,
   });
   const decideHeaders = createHeaderDecider(rules);
@@ -76,21 +78,17 @@ export function decideParcels(
 }
 
 /** What workers load by a plain name: an old worker must not meet a new one of these. */
-function findLoadedByWorkers(files: readonly BuildFile[]): Set<string> {
+function findLoadedByWorkers(files: readonly BuildFile[], { basePath }: AddressRules): Set<string> {
+  const toKey = (path: string, url: string): string | undefined => {
+    const address = resolveReference({ url }, path, basePath);
+    return address === undefined ? undefined : parseAddress(address, basePath);
+  };
   const loaded = files
     .filter(({ path }) => isWorkerScript(path))
     .flatMap(({ path, references }) =>
-      references.filter(({ kind }) => kind === "asset").map(({ url }) => resolveFrom(path, url)),
+      references.filter(({ kind }) => kind === "asset").map(({ url }) => toKey(path, url)),
     );
   return new Set(loaded.filter((path) => path !== undefined));
-}
-
-function resolveFrom(path: string, url: string): string | undefined {
-  try {
-    return decodeURIComponent(new URL(url, `http://site.invalid/${encodeKey(path)}`).pathname.slice(1));
-  } catch {
-    return undefined;
-  }
 }
 
 /**

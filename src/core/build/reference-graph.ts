@@ -1,4 +1,5 @@
 import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
+import { resolve, resolveReference } from "../addresses/resolve.ts";
 import type { ObjectKey, UrlPath } from "../model/names.ts";
 import { listed, type Problem } from "../model/problems.ts";
 import type { Reference, ReferenceKind } from "./references/reference.ts";
@@ -52,17 +53,15 @@ export interface GraphFacts {
   readonly isRedirected: (address: UrlPath) => boolean;
 }
 
-const NOWHERE = "http://site.invalid";
-
 /** Resolves every reference from the address at which its file answers (RFC 3986 §5, as browsers do it). */
 export function buildReferenceGraph(facts: GraphFacts): ReferenceGraph {
   const paths = new Set(facts.files.map(({ path }) => path));
-  const find = createFinder(paths, facts.addresses);
+  const resolver = { has: (path: ObjectKey) => paths.has(path), bare: true };
   const references = facts.files.flatMap(({ path, references: written }) =>
     written.flatMap((reference): ResolvedReference[] => {
-      const address = resolve(reference, path, facts);
+      const address = toAddress(reference, path, facts);
       if (address === undefined) return [];
-      const to = find(address);
+      const to = resolve(address, facts.addresses, resolver);
       if (reference.kind === "guess" && to === undefined) return [];
       return [{ ...reference, from: path, address, ...(to === undefined ? {} : { to }) }];
     }),
@@ -71,7 +70,7 @@ export function buildReferenceGraph(facts: GraphFacts): ReferenceGraph {
 }
 
 /** The address within the site that a reference means; undefined where it leads out of it or means none. */
-function resolve(
+function toAddress(
   { url, base, kind }: Reference,
   path: ObjectKey,
   { addresses, origin }: GraphFacts,
@@ -79,34 +78,7 @@ function resolve(
   if (/^(data|blob|mailto|tel|javascript|about):/i.test(url)) return undefined;
   // A text in a script says nothing of what it is resolved against; only whole paths can be told.
   if (kind === "guess" && !url.startsWith("/")) return undefined;
-  try {
-    const own = new URL(addresses.basePath + encodeKey(path), origin ?? NOWHERE);
-    const target = new URL(url, base === undefined ? own : new URL(base, own));
-    const isOurs = target.origin === own.origin && target.pathname.startsWith(addresses.basePath);
-    return isOurs ? target.pathname : undefined;
-  } catch {
-    return undefined;
-  }
-}
-
-/** Finds the file that answers at an address: its own name, an index page, or a page without its ending. */
-function createFinder(
-  paths: ReadonlySet<ObjectKey>,
-  { basePath, indexName }: AddressRules,
-): (address: UrlPath) => ObjectKey | undefined {
-  return (address) => {
-    let key: string;
-    try {
-      key = decodeURIComponent(address.slice(basePath.length));
-    } catch {
-      return undefined;
-    }
-    const candidates =
-      key === "" || key.endsWith("/")
-        ? [key + indexName, `${key.slice(0, -1)}.html`]
-        : [key, `${key}/${indexName}`, `${key}.html`];
-    return candidates.find((candidate) => paths.has(candidate));
-  };
+  return resolveReference({ url, base }, path, addresses.basePath, origin);
 }
 
 /** What is wrong with the references of a build: missing assets (an error, or a warning where a script imports at will) and dead links. */

@@ -1,4 +1,5 @@
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
+import { resolveName, type ResolveRules } from "../addresses/resolve.ts";
 import { compareParcels, type Comparison } from "../compare/compare.ts";
 import {
   isStateKey,
@@ -160,10 +161,12 @@ function findHolders(state: DestinationState, forget: ReadonlySet<Sha256>): Obje
     .map(({ key }) => key);
 }
 
-/** The contents that a file of the site has or had in any of these releases, by its key or its address. */
-export function findContentsOf(path: string, waybills: readonly Waybill[]): Set<Sha256> {
-  const key = path.replace(/^\//, "");
+/** The contents that a file of the site has or had in any of these releases, by its key or an address of it; none: there is no such file. */
+export function findContentsOf(name: string, waybills: readonly Waybill[], rules: ResolveRules): Set<Sha256> {
   const parcels = waybills.flatMap((waybill) => [...waybill.parcels, ...waybill.standing]);
+  const keys = new Set(parcels.map(({ key }) => key));
+  const key = resolveName(name, rules, { has: (candidate) => keys.has(candidate), bare: true });
+  if (key === undefined) return new Set();
   return new Set(
     parcels
       .filter((parcel) => (parcel.key === key || parcel.aliasOf === key) && parcel.size > 0)

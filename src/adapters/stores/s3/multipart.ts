@@ -10,7 +10,7 @@ import {
   type CreateMultipartUploadCommandInput,
   type S3Client,
 } from "@aws-sdk/client-s3";
-import { StoreError, type Content, type CountRequest } from "../../../ports/object-store.ts";
+import { StoreError, type Content, type CountRequest, type TryAgain } from "../../../ports/object-store.ts";
 
 /** From this size on a file goes in parts: one that breaks is sent again by itself. */
 export const MULTIPART_BYTES = 64 * 1024 * 1024;
@@ -21,11 +21,14 @@ const COPY_PART_BYTES = 512 * 1024 * 1024;
 const MOST_PARTS = 10_000;
 /** Parts under way at once; with their sizes they bound the memory that a file takes. */
 const PARTS_AT_ONCE = 4;
-const PART_TRIES = 4;
 
 export interface UploadTools {
   readonly client: S3Client;
   readonly count: CountRequest;
+  /** Tries the request of one part again, where that can help: a large file need not be sent anew for one that broke. */
+  readonly again: TryAgain;
+  /** The failure of a request as the port names it. */
+  readonly toFailure: (error: unknown) => StoreError;
   readonly address: { readonly Bucket: string; readonly Key: string };
 }
 
@@ -155,12 +158,11 @@ async function withUpload(
 }
 
 async function sendPart(
-  { client, count, address }: UploadTools,
+  { client, count, address, again, toFailure }: UploadTools,
   { UploadId, PartNumber, body }: { UploadId: string; PartNumber: number; body: Buffer },
 ): Promise<CompletedPart> {
   const hash = createHash("sha256").update(body).digest("hex");
-  let md5: { readonly ContentMD5: string } | undefined;
-  for (let tried = 1; ; tried++) {
+  const send = async (md5?: { readonly ContentMD5: string }): Promise<CompletedPart> => {
     count("multipart");
     try {
       const { ETag } = await client.send(
@@ -173,16 +175,11 @@ async function sendPart(
       return { PartNumber, ETag };
     } catch (error) {
       // A bucket that locks its objects wants this sum besides; everywhere else it would only cost time.
-      if (!md5 && /Content-MD5/i.test((error as Error).message)) {
-        md5 = { ContentMD5: createHash("md5").update(body).digest("base64") };
-        continue;
-      }
-      const status = (error as { $metadata?: { httpStatusCode?: number } }).$metadata?.httpStatusCode;
-      const canHelp = status === undefined || status >= 500 || status === 429;
-      if (!canHelp || tried >= PART_TRIES) throw error;
-      await new Promise((done) => setTimeout(done, 200 * 2 ** tried));
+      if (md5 || !/Content-MD5/i.test((error as Error).message)) throw toFailure(error);
+      return send({ ContentMD5: createHash("md5").update(body).digest("base64") });
     }
-  }
+  };
+  return again(() => send());
 }
 
 /** Buffers that are used again: fresh ones for each part would pile up until somebody collects them. */

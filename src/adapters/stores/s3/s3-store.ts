@@ -15,6 +15,7 @@ import type { ObjectKey, Sha256 } from "../../../core/model/names.ts";
 import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
 import {
+  NEVER_AGAIN,
   StoreError,
   type Condition,
   type Content,
@@ -26,6 +27,7 @@ import {
   type ObjectVersions,
   type ReadObject,
   type StoreLocation,
+  type TryAgain,
   type Written,
 } from "../../../ports/object-store.ts";
 import { fromWebsite, toWebsite } from "./website.ts";
@@ -44,8 +46,12 @@ import {
 } from "./multipart.ts";
 
 /** Any server of the S3 REST protocol. */
-export function createS3Store(settings: S3Settings, count: CountRequest): ObjectStore {
-  return new S3Store(settings, createClient(settings), count);
+export function createS3Store(
+  settings: S3Settings,
+  count: CountRequest,
+  again: TryAgain = NEVER_AGAIN,
+): ObjectStore {
+  return new S3Store(settings, createClient(settings), count, again);
 }
 
 class S3Store implements ObjectStore {
@@ -60,6 +66,7 @@ class S3Store implements ObjectStore {
     private readonly settings: S3Settings,
     private readonly client: S3Client,
     private readonly count: CountRequest,
+    private readonly again: TryAgain,
   ) {
     const { bucket, prefix, region, endpoint } = settings;
     this.location = { bucket, prefix, region: region ?? "", endpoint: endpoint ?? "its default address" };
@@ -152,7 +159,12 @@ class S3Store implements ObjectStore {
     condition?: Condition,
   ): Promise<Written> {
     const etag = await this.tryConditional(`write ${key}`, condition, () =>
-      sendInParts(this.uploadTo(key), content, toParameters(headers), toConditions(condition)),
+      sendInParts(
+        this.uploadTo(key, `write ${key}`),
+        content,
+        toParameters(headers),
+        toConditions(condition),
+      ),
     );
     // Some stores put the parts together and say no ETag.
     return { etag: unquoted(etag) || ((await this.head(key))?.etag ?? "") };
@@ -201,7 +213,12 @@ class S3Store implements ObjectStore {
     const labels = headers ?? (await this.head(from))?.headers ?? {};
     try {
       const etag = await this.tryCopy(`copy ${from} to ${to}`, from, () =>
-        copyInParts(this.uploadTo(to), source, toParameters(labels), toConditions(condition)),
+        copyInParts(
+          this.uploadTo(to, `copy ${from} to ${to}`),
+          source,
+          toParameters(labels),
+          toConditions(condition),
+        ),
       );
       return { etag: unquoted(etag) || ((await this.head(to))?.etag ?? "") };
     } catch (error) {
@@ -219,8 +236,10 @@ class S3Store implements ObjectStore {
     );
   }
 
-  private uploadTo(key: ObjectKey): UploadTools {
-    return { client: this.client, count: this.count, address: this.address(key) };
+  private uploadTo(key: ObjectKey, action: string): UploadTools {
+    const { client, count, again, settings } = this;
+    const toFailure = (error: unknown): StoreError => toStoreError(error, action, settings);
+    return { client, count, again, toFailure, address: this.address(key) };
   }
 
   remove(
