@@ -39,12 +39,13 @@ function toErrorPage() {
     "",
   ];
   for (const [exit, meaning] of Object.entries(EXITS)) {
-    lines.push(`## Exit ${exit}: ${meaning}`, "", "| code | what is said | what to do |", "|---|---|---|");
-    for (const [code, failure] of Object.entries(FAILURES)) {
-      if (String(failure.exit) !== exit) continue;
-      lines.push(`| \`${code}\` | ${failure.message.replace(/\n/g, " ")} | ${failure.hint} |`);
-    }
-    lines.push("");
+    const failures = Object.entries(FAILURES).filter(([, failure]) => String(failure.exit) === exit);
+    const rows = failures.map(
+      ([code, { message, hint }]) => `| \`${code}\` | ${message.replace(/\n/g, " ")} | ${hint} |`,
+    );
+    lines.push(`## Exit ${exit}: ${meaning}`, "");
+    if (rows.length > 0) lines.push("| code | what is said | what to do |", "|---|---|---|", ...rows, "");
+    else lines.push("No error: the result tells all.", "");
   }
   return lines.join("\n");
 }

@@ -93,7 +93,7 @@ function hashLarge(folder: string, { path }: ScannedFile): CachedFile {
   }
 }
 
-/** SHA-256 of a whole stream, its bytes kept when `keep` is set. */
+/** SHA-256 of a whole stream. */
 export async function hashStream(body: AsyncIterable<Uint8Array>): Promise<Sha256> {
   const sum = createHash("sha256");
   for await (const chunk of body) sum.update(chunk);

@@ -47,7 +47,7 @@ export interface HoldTools {
 }
 
 export interface HoldWish {
-  /** What for: `deliver`, `redeliver`, … */
+  /** What for, in a word: a command, or `repair`. */
   readonly work: string;
   /** How long to wait for another run, in seconds; 0: not at all. */
   readonly queueSeconds: number;

@@ -204,3 +204,23 @@ test("options come from the environment too, and a misspelt one is said", async 
   expect(JSON.parse(outcome.stdout)).toMatchObject({ dryRun: true });
   expect(outcome.stderr).toContain("COURIER_BIULD is not one of ours; did you mean COURIER_BUILD?");
 });
+
+test("the command is the first word that is neither an option nor an option's value", async () => {
+  const build = writeFiles(temporaryFolder("words"), { "index.html": "<p>entry" });
+  const project = new Project(
+    `site: Pelican Sound Ferries\nbuild: { folder: ${JSON.stringify(build)} }\ndestinations:\n  prune: { store: { kind: folder, folder: shelf } }\n  deliver: { store: { kind: folder, folder: shelf } }\n`,
+    NO_KEYS,
+  );
+  writeFiles(project.folder, { "shelf/.keep": "" });
+  for (const args of [
+    ["--to", "prune", "deliver"],
+    ["--to=prune", "--dry-run", "deliver"],
+    ["--dry-run", "--note", "prune", "--to", "deliver", "deliver"],
+  ])
+    expect([args, (await project.result(args)).release]).toEqual([args, 1]);
+  const said = async (...args: string[]): Promise<string> => (await project.run(args)).stderr;
+  expect(await said("--to", "deliver", "--colour")).toContain("there is no command");
+  expect(await said("--colour", "deliver")).toContain("there is no option --colour");
+  expect(await said("deliver", "--", "prune")).toContain("deliver takes no argument prune");
+  expect((await project.run(["help", "deliver"])).stdout).toMatch(/^rcourier deliver: /);
+});

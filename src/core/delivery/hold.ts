@@ -6,7 +6,7 @@ import * as z from "zod";
  */
 export interface Hold {
   readonly run: string;
-  /** What the run does, for people: `deliver`, `redeliver`, `prune`. */
+  /** What the run does, for people: a command, or `repair`. */
   readonly work: string;
   readonly by: string;
   readonly host: string;

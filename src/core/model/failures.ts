@@ -232,11 +232,6 @@ export const FAILURES = {
   },
 
   // Rights and others.
-  owed: {
-    exit: 5,
-    message: "delivered, but {edges} has not confirmed yet",
-    hint: "the same call goes on from there",
-  },
   held: {
     exit: 6,
     message: "another run holds this destination: {who}",
