@@ -6,7 +6,7 @@ import { build } from "esbuild";
 const bundle = await build({
   stdin: {
     contents:
-      'export { FAILURES } from "./src/core/model/failures.ts"; export { toJsonSchema } from "./src/settings/load.ts";',
+      'export { FAILURES } from "./src/words/failures.ts"; export { EXITS } from "./src/words/exits.ts"; export { toJsonSchema } from "./src/settings/load.ts";',
     resolveDir: process.cwd(),
   },
   bundle: true,
@@ -17,25 +17,13 @@ const bundle = await build({
 });
 mkdirSync("dist", { recursive: true });
 writeFileSync("dist/.generate.mjs", bundle.outputFiles[0].contents);
-const { FAILURES, toJsonSchema } = await import("../dist/.generate.mjs");
-
-const EXITS = {
-  1: "the store or the edge could not be worked with",
-  2: "the call or the settings are wrong; nothing was written",
-  3: "a guard refused, or an answer was no or is missing; nothing was written",
-  5: "delivered, but an edge still owes a confirmation",
-  6: "another delivery holds the destination, or was faster",
-  7: "not allowed",
-  70: "a fault of ours",
-  130: "interrupted by Ctrl-C",
-  143: "ended from outside",
-};
+const { EXITS, FAILURES, toJsonSchema } = await import("../dist/.generate.mjs");
 
 function toErrorPage() {
   const lines = [
     "# Errors",
     "",
-    "Made from `src/core/model/failures.ts` by `npm run generate`. Words in braces are filled in.",
+    "Made from `src/words/failures.ts` by `npm run generate`. Words in braces are filled in.",
     "",
   ];
   for (const [exit, meaning] of Object.entries(EXITS)) {

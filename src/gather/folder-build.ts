@@ -1,7 +1,7 @@
 import { hash } from "node:crypto";
 import { createReadStream, statSync } from "node:fs";
 import { join } from "node:path";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import type { Content } from "../ports/object-store.ts";

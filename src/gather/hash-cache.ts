@@ -24,7 +24,7 @@ export interface CachedFile extends BuildFile {
 }
 
 /** Changes with every change of what is read of a file. */
-const FORMAT = "restless-courier/hash-cache/2";
+const FORMAT = "restless-courier/hash-cache/3";
 const NO_BYTES = new Uint8Array();
 /** Most files have nothing of it: they share it. */
 const NONE: readonly never[] = [];

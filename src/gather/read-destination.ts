@@ -1,7 +1,7 @@
 import type { Unlabelled } from "../core/compare/compare.ts";
 import { createHash } from "node:crypto";
 import { gunzipSync } from "node:zlib";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import type { Probe } from "../core/compare/standing.ts";
 import { parseImmutableNames, type ImmutableNames } from "../core/history/immutable-names.ts";
 import {
@@ -21,7 +21,7 @@ import type {
   RetainedRelease,
   Waybill,
 } from "../core/model/release.ts";
-import { parseOpen, parsePointer, parseWaybill } from "../core/history/waybill.ts";
+import { parseOpen, parsePointer, parseWaybill, unreadable } from "../core/history/waybill.ts";
 import type { ObjectStore, ReadObject } from "../ports/object-store.ts";
 import { hashStream } from "./hash-files.ts";
 
@@ -110,10 +110,10 @@ export async function readWaybill(
 ): Promise<Waybill> {
   const key = waybillKey(release, run);
   const found = await store.get(key);
-  if (!found) throw new OperatorError("record-unreadable", { key, cause: "it is gone" });
+  if (!found) throw unreadable(key, { code: "gone" });
   const bytes = await readAll(found);
   if (createHash("sha256").update(bytes).digest("hex") !== waybillHash) {
-    throw new OperatorError("record-unreadable", { key, cause: "it is not the one that was recorded" });
+    throw unreadable(key, { code: "not-recorded" });
   }
   return parseWaybillBytes(bytes, key);
 }

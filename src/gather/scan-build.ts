@@ -1,6 +1,6 @@
 import { lstatSync, readdirSync, realpathSync, statSync, type Dirent } from "node:fs";
 import { join, sep } from "node:path";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { matcher } from "../core/build/headers.ts";
 import { byText } from "../core/model/names.ts";
 

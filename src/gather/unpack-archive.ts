@@ -6,7 +6,7 @@ import { pipeline } from "node:stream/promises";
 import { createGunzip } from "node:zlib";
 import { extract } from "tar-stream";
 import { openPromise } from "yauzl";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 
 export const ARCHIVE = /\.(zip|tar|tar\.gz|tgz)$/i;
 

@@ -1,5 +1,5 @@
 import { runPool } from "./pool.ts";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { copy } from "./copy.ts";
 import { send } from "./send.ts";
 import type { PerformTools } from "./perform-tools.ts";
@@ -89,8 +89,7 @@ async function remove(
   for (const key of changed) {
     if (phase.name !== "clear") throw new OperatorError("changed-meanwhile", { key });
     noteLeft?.(key);
-    const message = `${key} was to be cleared and stays: it was written by other means meanwhile`;
-    report({ event: "warning", code: "left", message });
+    report({ event: "warning", warning: { code: "left", key } });
   }
   return batch.filter(({ key }) => !changed.has(key));
 }

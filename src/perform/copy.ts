@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { hasSameHeaders } from "../core/model/parcel.ts";
 import type { CopyStep } from "../core/model/plan.ts";
 import { StoreError, type Condition, type ObjectStore, type Written } from "../ports/object-store.ts";
@@ -19,10 +19,7 @@ export async function copy(step: PinnedCopy, tools: PerformTools): Promise<Writt
   const { store, report } = tools;
   const written = await tryCopy(step, tools);
   const isSame = written.etag === fromEtag;
-  if (freshEtag && isSame) {
-    const message = `${to} has a new type under an old ETag: caches that only ask whether it changed may keep the old type`;
-    report({ event: "warning", code: "etag-kept", message });
-  }
+  if (freshEtag && isSame) report({ event: "warning", warning: { code: "etag-kept", key: to } });
   if (fromEtag !== undefined && (isSame || written.etag === toOnePartEtag(fromEtag))) return written;
   const found = await store.head(to);
   if (found?.size === size) return { etag: found.etag };

@@ -1,6 +1,6 @@
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import { toContent } from "../../test/contracts/object-store.ts";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
 import { gateWrites, type WriteGate } from "./gate.ts";
 

@@ -1,3 +1,4 @@
+import { showWarning } from "../words/warnings.ts";
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import { around } from "../../test/support/around.ts";
 import { STILL } from "../../test/support/memory-build.ts";
@@ -26,7 +27,7 @@ const toolsOf = (store: ObjectStore, run: string, more: Partial<HoldTools> = {})
     isAlive: () => undefined,
     spareMemory: () => undefined,
   },
-  report: (event) => event.event === "warning" && told.push(event.message),
+  report: (event) => event.event === "warning" && told.push(showWarning(event.warning)),
   assertGoesOn: () => undefined,
   ...more,
 });
@@ -37,7 +38,7 @@ test("the second waits or is told who has it; once let go it is free, and nothin
   const store = open();
   const first = await takeHold(toolsOf(store, "first"), NOW);
   expect([first.hasConditions, first.before]).toEqual([true, undefined]);
-  await expect(takeHold(toolsOf(store, "second"), NOW)).rejects.toMatchObject({ code: "held", exit: 6 });
+  await expect(takeHold(toolsOf(store, "second"), NOW)).rejects.toMatchObject({ code: "held" });
   await first.letGo();
   const second = await takeHold(toolsOf(store, "second"), NOW);
   expect(second.before).toMatchObject({ isReleased: true });
@@ -52,7 +53,7 @@ test("a hold that nobody renews is taken after its lease, and its owner notices 
   expect(told.at(-1)).toMatch(/^waiting for deliver by harbour on first, process 1, since 1970-/);
   expect(nowMs - began).toBeGreaterThanOrEqual(30_000);
   expect(nowMs - began).toBeLessThan(33_000);
-  await expect(first.assertOurs()).rejects.toMatchObject({ code: "hold-lost", exit: 6 });
+  await expect(first.assertOurs()).rejects.toMatchObject({ code: "hold-lost" });
   await first.letGo();
   await second.assertOurs();
   await expect(takeHold(toolsOf(store, "third"), NOW)).rejects.toMatchObject({ code: "held" });
@@ -96,7 +97,7 @@ test("an answer that was lost is read back before anything is believed", async (
   const store = withPut(inner, async (...args) => {
     await inner.put(...args);
     puts += 1;
-    throw new StoreError("precondition", "seen too late", { action: "write" });
+    throw new StoreError("precondition", "seen too late", { action: { do: "write", key: "" } });
   });
   const hold = await takeHold(toolsOf(store, "first"), NOW).catch((error: unknown) => error);
   expect([puts > 0, hold]).toEqual([true, expect.objectContaining({ before: undefined })]);
@@ -119,7 +120,7 @@ test.each([
     const inner = open();
     const store = withPut(inner, (key, content, headers, condition) =>
       condition && refuses(condition)
-        ? Promise.reject(new StoreError(kind, "refused", { action: "write" }))
+        ? Promise.reject(new StoreError(kind, "refused", { action: { do: "write", key: "" } }))
         : inner.put(key, content, headers),
     );
     const first = await takeHold(toolsOf(store, "first"), NOW);
@@ -140,7 +141,7 @@ test("a bucket in which conditions worked, and then do not, keeps nobody waiting
   // Versioning was switched on meanwhile.
   const store = withPut(inner, (key, content, headers, condition) =>
     condition && "ifEtag" in condition
-      ? Promise.reject(new StoreError("precondition", "412", { action: "write" }))
+      ? Promise.reject(new StoreError("precondition", "412", { action: { do: "write", key: "" } }))
       : inner.put(key, content, headers),
   );
   const second = await takeHold(toolsOf(store, "second"), NOW);
@@ -154,7 +155,7 @@ test("a renewal that was refused is no renewal: the run stops before its next wr
   let refuses = false;
   const store = withPut(inner, (key, content, headers, condition) =>
     refuses
-      ? Promise.reject(new StoreError("precondition", "412", { action: "write" }))
+      ? Promise.reject(new StoreError("precondition", "412", { action: { do: "write", key: "" } }))
       : inner.put(key, content, headers, condition),
   );
   const first = await takeHold(toolsOf(store, "first"), NOW);
@@ -180,7 +181,9 @@ test("a renewal whose answer was lost counts from when it was begun; a late one 
     if (behave === "well") return inner.put(...args);
     if (behave === "lost answer") await inner.put(...args);
     else late.push(() => inner.put(...args));
-    throw new StoreError(behave === "late" ? "unreachable" : "precondition", "lost", { action: "write" });
+    throw new StoreError(behave === "late" ? "unreachable" : "precondition", "lost", {
+      action: { do: "write", key: "" },
+    });
   });
   const first = await takeHold(toolsOf(store, "first"), NOW);
   behave = "lost answer";
@@ -252,7 +255,7 @@ test("a conflict with another write that is under way is tried again, and is no 
   const busy = withPut(inner, (...args) => {
     conflicts -= 1;
     return conflicts >= 0
-      ? Promise.reject(new StoreError("conflict", "409", { action: "write" }))
+      ? Promise.reject(new StoreError("conflict", "409", { action: { do: "write", key: "" } }))
       : inner.put(...args);
   });
   const store = withRetries(busy, { clock, report: () => undefined, countRetry: () => undefined });
@@ -269,7 +272,7 @@ test("one refusal of a condition that holds, with nothing changed, is tried once
   const store = withPut(inner, (...args) => {
     refusals -= 1;
     return refusals >= 0
-      ? Promise.reject(new StoreError("precondition", "412", { action: "write" }))
+      ? Promise.reject(new StoreError("precondition", "412", { action: { do: "write", key: "" } }))
       : inner.put(...args);
   });
   expect((await takeHold(toolsOf(store, "first"), NOW)).hasConditions).toBe(true);

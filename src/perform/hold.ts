@@ -1,4 +1,4 @@
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import {
   isRenewalDue,
   isSurelyOurs,
@@ -6,8 +6,8 @@ import {
   parseHold,
   toHoldText,
   type ClockReading,
-  type Hold,
 } from "../core/delivery/hold.ts";
+import type { Hold } from "../core/model/hold.ts";
 import { HOLD_KEY } from "../core/model/names.ts";
 import type { Clock } from "../ports/clock.ts";
 import type { Machine } from "../ports/machine.ts";
@@ -86,7 +86,7 @@ export async function takeHold(tools: HoldTools, wish: HoldWish): Promise<HeldDe
     } else if (now - began >= wish.queueSeconds * 1000) throw toHeld(seen.hold);
     else if (!isTold) {
       isTold = true;
-      report({ event: "warning", code: "queued", message: `waiting for ${describe(seen.hold)}` });
+      report({ event: "warning", warning: { code: "queued", hold: seen.hold } });
     }
     await clock.sleep(isFree ? 50 : LOOK_MS);
   }
@@ -345,10 +345,5 @@ const readClocks = (clock: Clock): ClockReading => ({
 });
 
 function toHeld(hold: Hold | undefined): OperatorError {
-  return new OperatorError("held", { who: describe(hold), lease: hold?.leaseSeconds ?? 30 });
+  return new OperatorError("held", { hold, lease: hold?.leaseSeconds ?? 30 });
 }
-
-const describe = (hold: Hold | undefined): string =>
-  hold
-    ? `${hold.work} by ${hold.by} on ${hold.host}, process ${hold.process}, since ${hold.at.slice(0, 19).replace("T", " ")} UTC`
-    : "a run whose hold can't be read";

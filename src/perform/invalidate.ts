@@ -38,25 +38,18 @@ export async function askEdges(
         patterns: request.patterns,
         nameBatch: (patterns) => `${tools.run}-${phase}-${toDigest(patterns)}`,
         readBacks: facts ? selectReadBacks(request, facts) : [],
-        onOdd: (what) => {
-          report({
-            event: "warning",
-            code: "edge-odd",
-            message: `at the edge ${edge.name} ${what}; rcourier verify looks closer`,
-          });
+        onOdd: (odd) => {
+          report({ event: "warning", warning: { code: "edge-odd", edge: edge.name, odd } });
         },
-        onWait: (why) => {
-          report({ event: "edge", edge: edge.name, why, seconds: (clock.monotonicMs() - started) / 1000 });
+        onWait: (wait) => {
+          report({ event: "edge", edge: edge.name, wait, seconds: (clock.monotonicMs() - started) / 1000 });
         },
       });
       confirmed.add(edge.name);
     } catch (error) {
       if (!(error instanceof EdgeError)) throw error;
-      report({
-        event: "warning",
-        code: "edge-failed",
-        message: `the edge ${edge.name} has not confirmed: ${error.message}`,
-      });
+      const { failure } = error;
+      report({ event: "warning", warning: { code: "edge-failed", edge: edge.name, failure } });
       break;
     }
   }

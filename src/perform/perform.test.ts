@@ -47,7 +47,7 @@ function failing(
   const flaky = <T>(call: () => Promise<T>): Promise<T> => {
     calls += 1;
     return calls <= times
-      ? Promise.reject(new StoreError(kind, "failed", { action: "try", ...facts }))
+      ? Promise.reject(new StoreError(kind, "failed", { action: { do: "use", key: "" }, ...facts }))
       : call();
   };
   const broken: ObjectStore = {
@@ -144,7 +144,7 @@ const conditional = (inner: MemoryStore, kind: StoreErrorKind, takesEffect: bool
   const put: ObjectStore["put"] = async (key, body, headers, condition) => {
     if (condition === undefined || takesEffect) await inner.put(key, body, headers);
     if (condition === undefined) return { etag: (await inner.head(key))?.etag ?? "" };
-    throw new StoreError(kind, "refused", { action: "write" });
+    throw new StoreError(kind, "refused", { action: { do: "write", key: "" } });
   };
   return {
     location: inner.location,
@@ -193,7 +193,9 @@ test("edges are asked from the store outwards; one that fails leaves the outer o
     abilities: EXACT_EDGE,
     invalidate: ({ patterns, nameBatch }) => {
       asked.push(`${name} ${patterns.join()} ${nameBatch(patterns).startsWith("run-1-")}`);
-      return fails ? Promise.reject(new EdgeError(name, "not today")) : Promise.resolve();
+      return fails
+        ? Promise.reject(new EdgeError(name, { kind: "other", answer: "not today" }))
+        : Promise.resolve();
     },
     close: () => undefined,
   });
@@ -208,7 +210,9 @@ test("edges are asked from the store outwards; one that fails leaves the outer o
   expect([...(await askEdges(tools, "invalidate", requests))]).toEqual(["inner"]);
   expect(asked).toEqual(["inner / true", "middle / true"]);
   expect(events.filter(({ event }) => event === "warning")).toEqual([
-    expect.objectContaining({ message: "the edge middle has not confirmed: not today" }),
+    expect.objectContaining({
+      warning: { code: "edge-failed", edge: "middle", failure: { kind: "other", answer: "not today" } },
+    }),
   ]);
 });
 
@@ -222,7 +226,6 @@ test("a copy that the store made of something else is not believed", async () =>
     storedHash: "a".repeat(64),
     size: 3,
     expected: "absent",
-    reason: "",
   } as const;
   const tools = {
     store,
@@ -252,12 +255,12 @@ test("a relabelling copy whose answer was lost has changed its own source: read 
   const fresh = `${createHash("md5").update(Buffer.from(etag, "hex")).digest("hex")}-1`;
   const headers = { "content-type": "text/markdown" };
   const store = around(inner, {
-    copy: () => Promise.reject(new StoreError("precondition", "412", { action: "copy" })),
+    copy: () => Promise.reject(new StoreError("precondition", "412", { action: { do: "copy", from: "" } })),
     head: () => Promise.resolve({ size: 3, etag: fresh, headers }),
   });
   const step: CopyStep = {
     ...{ do: "copy", from: "page.txt", fromEtag: etag, to: "page.txt", headers, size: 3 },
-    ...{ storedHash: "a".repeat(64), freshEtag: true, expected: { etag }, reason: "" },
+    ...{ storedHash: "a".repeat(64), freshEtag: true, expected: { etag } },
   };
   const tools: PerformTools = {
     ...{ store, clock, report: () => undefined, progress: { written: 0 }, open: () => content("x") },
@@ -279,7 +282,7 @@ const toTools = (store: ObjectStore, told: string[] = []): PerformTools & { left
   return {
     ...{ store, clock, progress: { written: 0 }, open: () => content("x"), pace: new Pace(), left },
     ...{ conditions: toConditions(true), assertGoesOn: () => undefined, findParcel: () => undefined },
-    report: (event) => event.event === "warning" && told.push(event.code),
+    report: (event) => event.event === "warning" && told.push(event.warning.code),
     noteLeft: (key) => left.push(key),
   };
 };
@@ -301,7 +304,7 @@ test.each([{}, { opaqueEtags: true }])(
     });
     const etagOf = async (key: string): Promise<string> => (await inner.head(key))?.etag ?? "";
     const headers = { "content-type": "text/markdown" };
-    const common = { do: "copy", size: 3, storedHash: sha256("abc"), reason: "" } as const;
+    const common = { do: "copy", size: 3, storedHash: sha256("abc") } as const;
     const steps: CopyStep[] = [
       { ...common, from: "from", fromEtag: await etagOf("from"), to: "to", expected: "absent" },
       { ...common, from: "page.txt", fromEtag: await etagOf("page.txt"), to: "page.txt", headers, expected: { etag: await etagOf("page.txt") } },
@@ -322,7 +325,7 @@ test("what somebody else has written is neither copied over nor removed; a store
     for (const key of ["from", "to", "stale.js", "gone.html"]) store.tamper(key, key);
     const etag = (await store.head("from"))?.etag ?? "";
     const tools = toTools(store);
-    const removal = { do: "remove", etag: "of before", size: 1, reason: "" } as const;
+    const removal = { do: "remove", etag: "of before", size: 1 } as const;
     const clear: StepPhase = {
       name: "clear",
       groups: [{ name: "g", steps: [{ ...removal, key: "stale.js" }] }],
@@ -331,7 +334,7 @@ test("what somebody else has written is neither copied over nor removed; a store
       name: "switch",
       groups: [{ name: "g", steps: [{ ...removal, key: "gone.html" }] }],
     };
-    const copy: CopyStep = { do: "copy", from: "from", fromEtag: etag, to: "to", storedHash: sha256("from"), size: 4, expected: { etag: "of before" }, reason: "" }; // prettier-ignore
+    const copy: CopyStep = { do: "copy", from: "from", fromEtag: etag, to: "to", storedHash: sha256("from"), size: 4, expected: { etag: "of before" } }; // prettier-ignore
     const ends = await Promise.allSettled([
       carryOut(clear, tools),
       carryOut(away, tools),
@@ -361,7 +364,8 @@ test.each([
     const store = around(inner, {
       copy: (from, to, headers, condition) => {
         asked += 1;
-        if (condition) return Promise.reject(new StoreError(kind, "refused", { action: "copy" }));
+        if (condition)
+          return Promise.reject(new StoreError(kind, "refused", { action: { do: "copy", from: "" } }));
         return inner.copy(from, to, headers);
       },
       remove: (keys, expected) => (expected ? Promise.resolve(keys) : inner.remove(keys)),
@@ -369,13 +373,13 @@ test.each([
     for (const key of ["a", "b", "c"]) inner.tamper(key, key);
     const etagOf = async (key: string): Promise<string> => (await inner.head(key))?.etag ?? "";
     const steps = await Promise.all(
-    ["a", "b"].map(async (key): Promise<CopyStep> => ({ do: "copy", from: key, fromEtag: await etagOf(key), to: `${key}2`, storedHash: sha256(key), size: 1, expected: "absent", reason: "" })),
+    ["a", "b"].map(async (key): Promise<CopyStep> => ({ do: "copy", from: key, fromEtag: await etagOf(key), to: `${key}2`, storedHash: sha256(key), size: 1, expected: "absent" })),
   ); // prettier-ignore
     const tools = toTools(store);
     for (const step of steps)
       await carryOut({ name: "stock", groups: [{ name: "g", steps: [step] }] }, tools);
     expect([asked, tools.conditions.copies]).toEqual([calls, false]);
-    const removal: RemoveStep = { do: "remove", key: "c", etag: await etagOf("c"), size: 1, reason: "" };
+    const removal: RemoveStep = { do: "remove", key: "c", etag: await etagOf("c"), size: 1 };
     await carryOut({ name: "clear", groups: [{ name: "g", steps: [removal] }] }, tools);
     expect([tools.left, tools.conditions.removals, await inner.head("c")]).toEqual([[], false, undefined]);
   },

@@ -1,12 +1,7 @@
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { assertNever, STATE_PREFIX } from "../core/model/names.ts";
 import type { Readers } from "../core/bucket/policies.ts";
-import {
-  toRefusedByHand,
-  toTakenBackByHand,
-  type ByHand,
-  type ProvisionStep,
-} from "../core/bucket/provision.ts";
+import type { ByHand, ProvisionStep, WrongRead } from "../core/bucket/provision.ts";
 import type { Bucket } from "../ports/bucket.ts";
 import type { Clock } from "../ports/clock.ts";
 import { StoreError, type ObjectStore } from "../ports/object-store.ts";
@@ -42,7 +37,9 @@ export async function carryOutProvision(
       tools.progress.written += 1;
     } catch (error) {
       if (!(error instanceof StoreError) || !isUnknown(step, error)) throw error;
-      left.set(step, toRefusedByHand(step, `${error.facts.status ?? ""} ${error.facts.code ?? ""}`.trim()));
+      const { status, code = "" } = error.facts;
+      const answer = `${status ?? ""} ${code}`.trim();
+      left.set(step, { code: "refused", step, answer, ...(status !== undefined && { status }) });
       continue;
     }
     const wrong = saysWhoReads(step, tools) ? await findWrongReads(tools) : undefined;
@@ -50,7 +47,7 @@ export async function carryOutProvision(
     await takeBack(step, tools.bucket);
     await removeProbes(tools);
     if (step.do === "set-policy") throw new OperatorError("policy-taken-back", { wrong });
-    left.set(step, toTakenBackByHand(step, wrong));
+    left.set(step, { code: "taken-back", step, wrong });
   }
   return left;
 }
@@ -95,7 +92,7 @@ const PATIENCE_MS = 10_000;
 const LOOK_MS = 500;
 
 /** What is read otherwise than it should be; undefined: all is right. Two small objects come and go. */
-export async function findWrongReads(tools: ProvisionTools): Promise<string | undefined> {
+export async function findWrongReads(tools: ProvisionTools): Promise<WrongRead | undefined> {
   const { store, clock, run } = tools;
   const content = toContent(Buffer.from(`a probe of ${run}\n`));
   const headers = { "content-type": "text/plain; charset=utf-8", "cache-control": "no-store" };
@@ -108,8 +105,7 @@ export async function findWrongReads(tools: ProvisionTools): Promise<string | un
       await clock.sleep(LOOK_MS);
     }
   } catch (error) {
-    if (error instanceof StoreError && error.kind === "denied")
-      return "this identity may not write there itself";
+    if (error instanceof StoreError && error.kind === "denied") return { code: "may-not-write" };
     throw error;
   } finally {
     await removeProbes(tools);
@@ -127,15 +123,11 @@ const removeProbes = ({ store, run }: ProvisionTools): Promise<void> =>
     () => undefined,
   );
 
-async function lookOnce({ store, readers, run }: ProvisionTools): Promise<string | undefined> {
+async function lookOnce({ store, readers, run }: ProvisionTools): Promise<WrongRead | undefined> {
   const { open, own } = toKeys(run);
-  for (const key of [open, own])
-    if ((await store.head(key)) === undefined)
-      return `this identity can't find ${key}, which it has just written`;
-  if (await store.isPublic(own)) return "everybody could read the tool's own part, .courier/";
+  for (const key of [open, own]) if ((await store.head(key)) === undefined) return { code: "not-found", key };
+  if (await store.isPublic(own)) return { code: "records-open" };
   const isOpen = await store.isPublic(open);
-  if (readers === "public" && !isOpen) return "the public may not read the site's objects";
-  return readers === "edge-only" && isOpen
-    ? "everybody may read the site's objects, not the edge only"
-    : undefined;
+  if (readers === "public" && !isOpen) return { code: "public-shut" };
+  return readers === "edge-only" && isOpen ? { code: "edge-only-open" } : undefined;
 }

@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { gzipSync } from "node:zlib";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { toImmutableText, type ImmutableNames } from "../core/history/immutable-names.ts";
 import {
   forgottenKey,

@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import type { ObjectKey, Sha256 } from "../core/model/names.ts";
 import { hasSameHeaders, type Parcel } from "../core/model/parcel.ts";
 import type { Expected, SendStep } from "../core/model/plan.ts";

@@ -8,6 +8,7 @@ import {
 import type { Link } from "../core/diagnosis/checkup/link.ts";
 import { PROBE_HEADERS, toProbeText, type ProbeKeys } from "../core/diagnosis/checkup/probes.ts";
 import type { VisitorAnswer } from "../core/diagnosis/checkup/visitor-links.ts";
+import type { EdgeWait } from "../core/model/edge.ts";
 import type { Sha256, UrlPath } from "../core/model/names.ts";
 import type { Clock } from "../ports/clock.ts";
 import { EdgeError, type Edge } from "../ports/edge.ts";
@@ -24,7 +25,7 @@ export interface EdgeTools {
   readonly keys: ProbeKeys;
   readonly ask: Ask;
   readonly addressOf: (key: string) => UrlPath;
-  readonly onWait: (why: string) => void;
+  readonly onWait: (wait: EdgeWait) => void;
 }
 
 /** An edge, and what the settings say of it. */
@@ -113,7 +114,7 @@ async function invalidate(
     return undefined;
   } catch (error) {
     if (!(error instanceof EdgeError)) throw error;
-    return { state: "failed", ...error.facts, answer: error.message };
+    return { state: "failed", failure: error.failure };
   }
 }
 

@@ -7,6 +7,8 @@ import {
   toDenied,
   type ConditionAnswer,
 } from "../core/diagnosis/checkup/store-links.ts";
+import { rightFor } from "../core/bucket/rights.ts";
+import type { StoreAction } from "../core/model/store-action.ts";
 import { good, type Link } from "../core/diagnosis/checkup/link.ts";
 import { StoreError, type Condition, type ObjectStore } from "../ports/object-store.ts";
 import { toContent } from "./record.ts";
@@ -65,8 +67,8 @@ export async function tryStore(
       ]
     : [];
   await attempt(() => store.remove([keys.own, copied]));
-  const tried = "to list, write, read, copy and remove";
-  const rights = denials.length > 0 ? dedupe(denials) : [good("rights", tried, "all that a delivery needs")];
+  const rights =
+    denials.length > 0 ? dedupe(denials) : [good("rights", { code: "work" }, { code: "all-rights" })];
   return { links: [...rights, ...conditions, ...records], canWrite: written !== undefined };
 }
 
@@ -103,5 +105,10 @@ async function tryCondition(store: ObjectStore, key: string): Promise<ConditionA
 
 /** One right is told once, however many requests need it. */
 const dedupe = (links: readonly Link[]): Link[] => [
-  ...new Map(links.map((link) => [link.why, link])).values(),
+  ...new Map(links.map((link) => [toRight(link), link])).values(),
 ];
+
+const toRight = ({ cause, names }: Link): string => {
+  const { action } = (names ?? {}) as { readonly action?: StoreAction };
+  return `${cause} ${action === undefined ? "" : rightFor(action).name}`;
+};

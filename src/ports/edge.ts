@@ -1,4 +1,5 @@
-import type { EdgeAbilities } from "../core/model/edge.ts";
+import type { EdgeAbilities, EdgeFailure, EdgeWait } from "../core/model/edge.ts";
+import type { OddAnswers } from "../core/model/warning.ts";
 import type { ReadBack } from "../core/edges/read-back.ts";
 import type { UrlPath } from "../core/model/names.ts";
 
@@ -22,21 +23,20 @@ export interface EdgeRequest {
   /** A name for a batch of this request, the same for each try of one call, so that a repeated call is no second batch. */
   readonly nameBatch: (patterns: readonly UrlPath[]) => string;
   /** Is told what is waited for. */
-  readonly onWait?: (why: string) => void;
+  readonly onWait?: (wait: EdgeWait) => void;
   /** What is to be read back before it counts as confirmed, where the edge's kind asks for that. */
   readonly readBacks?: readonly ReadBack[];
   /** Is told of what was read back and is neither old nor new. */
-  readonly onOdd?: (what: string) => void;
+  readonly onOdd?: (odd: OddAnswers) => void;
 }
 
 export class EdgeError extends Error {
   constructor(
     readonly edge: string,
-    message: string,
-    readonly facts: { readonly status?: number; readonly code?: string } = {},
+    readonly failure: EdgeFailure,
     cause?: unknown,
   ) {
-    super(message, { cause });
+    super(failure.kind, { cause });
     this.name = "EdgeError";
   }
 }

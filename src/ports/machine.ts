@@ -1,4 +1,4 @@
-import type { Hold } from "../core/delivery/hold.ts";
+import type { Hold } from "../core/model/hold.ts";
 
 /** This machine and this process, as far as others must be able to tell them apart. */
 export interface Machine {

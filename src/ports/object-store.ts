@@ -1,5 +1,6 @@
 import type { ObjectKey, Sha256 } from "../core/model/names.ts";
 import type { WebsiteSettings } from "../core/model/website.ts";
+import type { StoreAction } from "../core/model/store-action.ts";
 import type { ListedObject, ObjectHeaders } from "../core/model/parcel.ts";
 
 /**
@@ -144,19 +145,21 @@ export type StoreErrorKind =
   | "integrity"
   | "other";
 
-/** What an adapter makes of any failure of its store. */
+export interface StoreErrorFacts {
+  readonly action: StoreAction;
+  readonly status?: number;
+  readonly code?: string;
+  readonly requestId?: string;
+  readonly retryAfterMs?: number;
+  readonly region?: string;
+}
+
+/** What an adapter makes of any failure of its store. `message` is the store's own answer. */
 export class StoreError extends Error {
   constructor(
     readonly kind: StoreErrorKind,
     message: string,
-    readonly facts: {
-      readonly action: string;
-      readonly status?: number;
-      readonly code?: string;
-      readonly requestId?: string;
-      readonly retryAfterMs?: number;
-      readonly region?: string;
-    },
+    readonly facts: StoreErrorFacts,
     cause?: unknown,
   ) {
     super(message, { cause });

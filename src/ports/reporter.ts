@@ -1,7 +1,10 @@
+import type { EdgeWait } from "../core/model/edge.ts";
+import type { StoreAction } from "../core/model/store-action.ts";
+import type { Warning } from "../core/model/warning.ts";
 import type { PhaseName } from "../core/model/plan.ts";
-import type { Problem } from "../core/model/problems.ts";
+import type { Problem } from "../core/model/problem.ts";
 
-/** What a run tells while it goes on. The terminal, the NDJSON output and the tests listen to the same events. */
+/** What a run tells while it goes on. The terminal, the NDJSON output and the tests listen to the same events; words come last. */
 export type DeliveryEvent =
   | {
       readonly event: "gathered";
@@ -33,15 +36,15 @@ export type DeliveryEvent =
     }
   | {
       readonly event: "retry";
-      readonly action: string;
+      readonly action: StoreAction;
       readonly attempt: number;
       readonly waitMs: number;
       readonly why: string;
     }
-  | { readonly event: "edge"; readonly edge: string; readonly why: string; readonly seconds: number }
+  | { readonly event: "edge"; readonly edge: string; readonly wait: EdgeWait; readonly seconds: number }
   /** What speaks against a delivery, whole; `folder` is the build that paths and lines are of. */
   | { readonly event: "refused"; readonly folder: string; readonly problems: readonly Problem[] }
-  | { readonly event: "warning"; readonly code: string; readonly message: string }
+  | { readonly event: "warning"; readonly warning: Warning }
   /** The result of the command: that of a delivery, or whatever another command has. */
   | { readonly event: "done"; readonly result: object };
 

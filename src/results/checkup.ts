@@ -1,5 +1,6 @@
 import * as z from "zod";
-import { CAUSES, LINK_STATES, LINKS, type Link, type LinkCause } from "../core/diagnosis/checkup/link.ts";
+import { inOrder, LINK_CAUSES, LINK_STATES, LINKS, type Link } from "../core/diagnosis/checkup/link.ts";
+import { wordsOfLink } from "../words/checkup.ts";
 
 /** The machine-readable result of `checkup`: part of the interface, documented in docs/results.md. */
 export const checkupResultSchema = z.strictObject({
@@ -12,7 +13,7 @@ export const checkupResultSchema = z.strictObject({
       asked: z.string(),
       found: z.string(),
       /** Where it is `broken`, or a `note`. */
-      cause: z.enum(Object.keys(CAUSES) as [LinkCause, ...LinkCause[]]).optional(),
+      cause: z.enum(LINK_CAUSES).optional(),
       why: z.string().optional(),
       mend: z.string().optional(),
     }),
@@ -20,6 +21,15 @@ export const checkupResultSchema = z.strictObject({
 });
 export type CheckupResult = z.infer<typeof checkupResultSchema>;
 
-/** In the order of the chain; a link that several found something about keeps each. */
-export const inOrder = (links: readonly Link[]): Link[] =>
-  [...links].sort((a, b) => LINKS.indexOf(a.link) - LINKS.indexOf(b.link));
+/** What was found of a destination, in words. */
+export const toCheckupResult = (
+  { site, destination }: Pick<CheckupResult, "site" | "destination">,
+  links: readonly Link[],
+): CheckupResult => ({
+  ...{ site, destination },
+  links: inOrder(links).map((link) => ({
+    ...{ link: link.link, state: link.state },
+    ...(link.cause !== undefined && { cause: link.cause }),
+    ...wordsOfLink(link),
+  })),
+});

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { showChangeReason, showHeaderSource, showRoleReason, UNCHANGED } from "../words/reasons.ts";
 import { listAddresses, type AddressRules } from "../core/addresses/addresses.ts";
 import { resolveName } from "../core/addresses/resolve.ts";
 import type { Analysis } from "../core/build/analysis.ts";
@@ -53,11 +54,14 @@ export function explainFile(
     ...(parcel.aliasOf === undefined ? {} : { aliasOf: parcel.aliasOf }),
     ...(parcel.redirectsTo === undefined ? {} : { redirectsTo: parcel.redirectsTo }),
     role,
-    reason: roleReason,
+    reason: showRoleReason(roleReason),
     size,
     hash,
     addresses: listAddresses(key, rules),
-    headers: trace.map((entry, index) => ({ ...entry, counts: counted.get(entry.header) === index })),
+    headers: trace.map(({ header, value, rule }, index) => ({
+      ...{ header, value, rule: showHeaderSource(rule) },
+      counts: counted.get(header) === index,
+    })),
     namedBy: unique(
       graph.references
         .filter(({ to, from }) => to === key && from !== key)
@@ -70,8 +74,8 @@ export function explainFile(
     ),
     ...(comparison && {
       delivery: change
-        ? { change: change.kind, reason: change.reason }
-        : { change: "unchanged" as const, reason: "same bytes, same headers" },
+        ? { change: change.kind, reason: showChangeReason(change.reason) }
+        : { change: "unchanged" as const, reason: UNCHANGED },
     }),
   };
 }

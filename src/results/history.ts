@@ -1,5 +1,5 @@
 import * as z from "zod";
-import type { Hold } from "../core/delivery/hold.ts";
+import type { Hold } from "../core/model/hold.ts";
 import { ROLES } from "../core/model/parcel.ts";
 import type { Pointer, Waybill } from "../core/model/release.ts";
 import { invalidationSchema } from "./delivery.ts";

@@ -1,3 +1,5 @@
+import type { AskedAnew } from "../core/model/reasons.ts";
+import { showAskedAnewHint, showFreshnessHint, showQueryHint } from "../words/invalidations.ts";
 import { byText } from "../core/model/names.ts";
 import type { AddressWeight, EdgeInvalidation } from "../core/model/plan.ts";
 import type { DeliveryResult } from "./delivery.ts";
@@ -9,7 +11,7 @@ export interface InvalidationFacts {
   /** How many addresses are asked for only since an edge is not known to keep to `max-age=0`, by edge. */
   readonly sparable: ReadonlyMap<string, number>;
   /** Why no edge is told to hold pages; absent: they are held. */
-  readonly askedAnew?: string | undefined;
+  readonly askedAnew?: AskedAnew | undefined;
 }
 
 /** What edges were asked for, or would be, in all rounds together. */
@@ -38,11 +40,7 @@ export function toInvalidationResult(
     owed: dryRun ? [] : unique(open.flatMap(({ addresses }) => addresses)),
     edges,
     hints: [
-      ...(askedAnew === undefined || names.length === 0
-        ? []
-        : [
-            `pages are asked for anew each time: ${askedAnew}; query: ignored, if it holds one copy for all, lets it keep them`,
-          ]),
+      ...(askedAnew === undefined || names.length === 0 ? [] : [showAskedAnewHint(askedAnew)]),
       ...names.flatMap((edge) => toHints(edge, requests, sparable.get(edge) ?? 0)),
     ],
   };
@@ -59,18 +57,10 @@ function toHints(edge: string, requests: readonly EdgeInvalidation[], sparable: 
   const bytes =
     sum(unsaid.map(({ collateral }) => collateral)).bytes -
     sum(unsaid.map(({ withoutQueries }) => withoutQueries.collateral)).bytes;
-  if (patterns > 0 || bytes > 0)
-    hints.push(
-      `whether ${edge} holds one copy for all queries is not known; if it does, query: ignored saves ${patterns > 0 ? counted(patterns, "pattern", "patterns") : "right copies"}`,
-    );
-  if (sparable > 0)
-    hints.push(
-      `whether ${edge} keeps to max-age=0 is not known; if it does, minimumFreshness: 0s spares ${counted(sparable, "address", "addresses")}`,
-    );
+  if (patterns > 0 || bytes > 0) hints.push(showQueryHint(edge, patterns));
+  if (sparable > 0) hints.push(showFreshnessHint(edge, sparable));
   return hints;
 }
-
-const counted = (count: number, one: string, many: string): string => `${count} ${count === 1 ? one : many}`;
 
 const unique = (items: readonly string[]): string[] => [...new Set(items)].sort(byText);
 

@@ -1,4 +1,6 @@
 import * as z from "zod";
+import { showRoleReason } from "../words/reasons.ts";
+import { problemSchema, toProblemResult } from "./problem.ts";
 import type { Analysis } from "../core/build/analysis.ts";
 import { byText } from "../core/model/names.ts";
 import { ROLES } from "../core/model/parcel.ts";
@@ -23,16 +25,7 @@ export const surveySchema = z.strictObject({
   ),
   /** Groups of files that hold the same bytes. */
   duplicates: z.array(z.strictObject({ size, paths: z.array(z.string()) })),
-  problems: z.array(
-    z.strictObject({
-      code: z.string(),
-      severity: z.enum(["error", "warning", "note"]),
-      path: z.string().optional(),
-      line: z.int().optional(),
-      message: z.string(),
-      hint: z.string().optional(),
-    }),
-  ),
+  problems: z.array(problemSchema),
 });
 
 export type Survey = z.infer<typeof surveySchema>;
@@ -55,7 +48,7 @@ export function toSurvey(
   const files = parcels.map(({ key, role, roleReason, size: bytes, headers }) => ({
     path: key,
     role,
-    reason: roleReason,
+    reason: showRoleReason(roleReason),
     size: bytes,
     wire: weights.get(key)?.brotli ?? bytes,
     gzip: weights.get(key)?.gzip ?? bytes,
@@ -74,7 +67,7 @@ export function toSurvey(
     },
     files,
     duplicates: findDuplicates(parcels),
-    problems: problems.map((problem) => ({ ...problem })),
+    problems: problems.map(toProblemResult),
   };
 }
 

@@ -1,3 +1,5 @@
+import { showChangeReason, UNCHANGED } from "../words/reasons.ts";
+import { showDeliveryWarning } from "../words/warnings.ts";
 import type { DeliveryDecision } from "../core/delivery/decide.ts";
 import type { ObjectKey } from "../core/model/names.ts";
 import { isAssetLike, type Parcel } from "../core/model/parcel.ts";
@@ -67,7 +69,7 @@ export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
     requests: facts.requests,
     phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
     ...(facts.url === undefined ? {} : { url: facts.url }),
-    warnings: [...decision.warnings],
+    warnings: decision.warnings.map(showDeliveryWarning),
   };
 }
 
@@ -126,17 +128,11 @@ function toChanges({ decision: { comparison, plan }, all }: ResultFacts): Delive
       role: parcel.role,
       size: parcel.size,
       by: sent.has(parcel.key) ? "sending" : "copying",
-      reason,
+      reason: showChangeReason(reason),
     }));
   if (!all) return changes;
   const unchanged = comparison.unchanged
     .filter(isBuilt)
-    .map(({ key, role, size }) => ({
-      key,
-      change: "unchanged" as const,
-      role,
-      size,
-      reason: "same bytes, same headers",
-    }));
+    .map(({ key, role, size }) => ({ key, change: "unchanged" as const, role, size, reason: UNCHANGED }));
   return [...changes, ...unchanged].sort((a, b) => (a.key < b.key ? -1 : 1));
 }

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { wordsOfFinding } from "../words/verification.ts";
 import { CAUSES, type Finding } from "../core/diagnosis/verification/causes.ts";
 import { FINDING_CODES } from "../core/diagnosis/verification/findings.ts";
 
@@ -29,8 +30,8 @@ export const verifyResultSchema = z.strictObject({
 });
 export type VerifyResult = z.infer<typeof verifyResultSchema>;
 
-export const toFindingResult = ({ cause, why, ...finding }: Finding): VerifyResult["findings"][number] => ({
-  ...finding,
-  cause: why,
-  causeCode: cause,
-});
+export function toFindingResult(finding: Finding): VerifyResult["findings"][number] {
+  const { address, code, cause } = finding;
+  const { expected, found, why, hint } = wordsOfFinding(finding);
+  return { address, code, expected, found, hint, cause: why, causeCode: cause };
+}

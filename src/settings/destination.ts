@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import { toBasePath, type AddressRules } from "../core/addresses/addresses.ts";
 import type { Serves } from "../core/addresses/aliases.ts";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import type { HeaderRules } from "../core/build/headers.ts";
 import type { Readers } from "../core/bucket/policies.ts";
 import type { RedirectRule } from "../core/addresses/redirects.ts";
@@ -152,13 +152,10 @@ function decideAskedAnew(
   clientRoutes: boolean,
 ): NonNullable<HeaderRules["askedAnew"]> {
   const deaf = edges.find((edge) => edge.query !== "ignored" && !reachesQueries(edge));
-  const queries =
-    deaf && `the edge ${deaf.name} may hold them under any query and can't be asked to forget those`;
+  const queries = deaf && ({ code: "queries", edge: deaf.name } as const);
   return {
     ...(queries === undefined ? {} : { page: queries, entry: queries }),
-    ...(clientRoutes && edges.length > 0
-      ? { entry: "it answers under every unknown address, and nobody can list those" }
-      : {}),
+    ...(clientRoutes && edges.length > 0 ? { entry: { code: "unknown-addresses" } as const } : {}),
   };
 }
 

@@ -1,4 +1,4 @@
-import { findNearest } from "../core/model/problems.ts";
+import { findNearest } from "../core/model/nearest.ts";
 
 /**
  * Options out of the environment: `COURIER_DRY_RUN=1` says `--dry-run`. Read before the arguments, which override it.

@@ -1,4 +1,4 @@
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { parseSettings } from "./load.ts";
 
 const WHOLE = `site: Pelican Sound Ferries

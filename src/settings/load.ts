@@ -13,7 +13,7 @@ import {
   type Node,
 } from "yaml";
 import * as z from "zod";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { toProblems, valueAt, type SettingsProblem } from "./problems.ts";
 import { settingsSchema, type Settings } from "./schema.ts";
 

@@ -1,5 +1,5 @@
 import type * as z from "zod";
-import { findNearest } from "../core/model/problems.ts";
+import { findNearest } from "../core/model/nearest.ts";
 
 /** A mistake in the settings, before it has a place in the file. */
 export interface SettingsProblem {

@@ -1,6 +1,6 @@
 import { broken, good, note, notTried, type Link } from "../core/diagnosis/checkup/link.ts";
 import { PROBE_HEADERS, toProbeKeys } from "../core/diagnosis/checkup/probes.ts";
-import { inOrder, type CheckupResult } from "../results/checkup.ts";
+import { toCheckupResult, type CheckupResult } from "../results/checkup.ts";
 import { judgeFirstLook, judgeWebsite, type StoreFailure } from "../core/diagnosis/checkup/store-links.ts";
 import {
   judgeCertificate,
@@ -20,6 +20,7 @@ import {
   type EdgeTools,
 } from "../perform/try-edges.ts";
 import { tryStore } from "../perform/try-store.ts";
+import type { EdgeWait } from "../core/model/edge.ts";
 import type { Sha256 } from "../core/model/names.ts";
 import type { Bucket } from "../ports/bucket.ts";
 import type { Network } from "../ports/network.ts";
@@ -37,8 +38,14 @@ export interface CheckupOptions {
   /** Asks only, and writes no probe. */
   readonly dryRun: boolean;
   /** Is told what is being tried. */
-  readonly onStage: (words: string) => void;
+  readonly onStage: (stage: CheckupStage) => void;
 }
+
+/** What is being tried. */
+export type CheckupStage =
+  | { readonly code: "store" | "work" }
+  | { readonly code: "visitors"; readonly host: string }
+  | { readonly code: "edge"; readonly wait: EdgeWait };
 
 /**
  * Tries the whole chain, from the settings to what a visitor gets, link by link, and goes on past a failure where that
@@ -47,14 +54,14 @@ export interface CheckupOptions {
 export async function checkUp(delivery: Delivery, options: CheckupOptions): Promise<CheckupResult> {
   const { target } = delivery;
   const links: Link[] = options.build ? [judgeBuild(options.build)] : [];
-  options.onStage("asking the store");
+  options.onStage({ code: "store" });
   const first = await lookFirst(delivery, options.source);
   links.push(...first.links);
   const keys = toProbeKeys(delivery.run, target.addresses.indexName);
   const canTry = first.isReached && !options.dryRun;
   let canWrite = false;
   if (canTry) {
-    options.onStage("trying what a delivery does, with an object of its own");
+    options.onStage({ code: "work" });
     const isServed = async (hash: Sha256): Promise<boolean | undefined> => {
       const answer = await delivery.site?.ask(target.addresses.basePath + keys.own);
       return answer && answer.status === 200 && answer.hash === hash;
@@ -67,12 +74,14 @@ export async function checkUp(delivery: Delivery, options: CheckupOptions): Prom
   if (first.isReached && options.bucket)
     links.push(judgeWebsite(await options.bucket.readWebsite(), toWantedWebsite(delivery)));
   links.push(...(await lookFromOutside(delivery, { ...options, canWrite, isReached: first.isReached })));
-  return { site: target.site, destination: target.destination, links: inOrder(links) };
+  return toCheckupResult(target, links);
 }
 
 function judgeBuild({ folder, isThere }: NonNullable<CheckupOptions["build"]>): Link {
-  const fault = { asked: folder, found: "nothing", cause: "no-build", names: { folder } } as const;
-  return isThere ? good("build", folder, "it is there") : note("build", fault);
+  const asked = { code: "folder", folder } as const;
+  return isThere
+    ? good("build", asked, { code: "there" })
+    : note("build", { asked, found: { code: "nothing" }, cause: "no-build", names: { folder } });
 }
 
 /** One list of the bucket tells of credentials, endpoint, clock, name, region and the right to list. */
@@ -107,28 +116,29 @@ async function lookFromOutside(delivery: Delivery, facts: OutsideFacts): Promise
   const tools = toEdgeTools(delivery, facts);
   if (target.url === undefined || !site) {
     const names = { destination: target.destination };
-    const fault = { asked: "the destination's url", found: "none", cause: "no-url", names } as const;
+    const fault = { asked: { code: "url" }, found: { code: "none" }, cause: "no-url", names } as const;
     return [note("edge", fault), ...(await tryRight(delivery, tools, facts))];
   }
   const url = new URL(target.url);
-  facts.onStage(`asking ${url.host} as visitors do`);
+  facts.onStage({ code: "visitors", host: url.host });
   const way = await lookAtWay(url, facts, delivery.clock.now().getTime());
   const answer = await site.ask(target.addresses.basePath);
+  const asked = { code: "address", address: target.url } as const;
   if (answer) {
-    const links = [...way, good("edge", target.url, `${answer.status}`)];
+    const links = [...way, good("edge", asked, { code: "status", status: answer.status })];
     return [...links, ...(await lookBehind(delivery, tools, facts))];
   }
   const names = { host: url.host, code: "no answer" };
-  const fault = { asked: target.url, found: "no answer", cause: "nobody-answers", names } as const;
+  const fault = { asked, found: { code: "no-answer" }, cause: "nobody-answers", names } as const;
   // A name that leads nowhere, or a certificate that is refused, has said it already.
   const isTold = way.some(({ state }) => state === "broken");
-  const edge = isTold ? notTried("edge", "see above") : broken("edge", fault);
+  const edge = isTold ? notTried("edge", { code: "told-above" }) : broken("edge", fault);
   return [...way, edge, ...(await tryRight(delivery, tools, facts))];
 }
 
 /** Where no probe tells what an edge holds, whether it takes an invalidation can still be told. */
 const tryRight = async (delivery: Delivery, tools: EdgeTools, { dryRun }: OutsideFacts): Promise<Link[]> =>
-  dryRun ? [notTried("forgetting", "--dry-run only asks")] : tryEdges(delivery, tools, undefined);
+  dryRun ? [notTried("forgetting", { code: "dry-run" })] : tryEdges(delivery, tools, undefined);
 
 function toEdgeTools({ target, store, clock, run, site }: Delivery, { onStage }: OutsideFacts): EdgeTools {
   const { basePath, indexName } = target.addresses;
@@ -137,8 +147,8 @@ function toEdgeTools({ target, store, clock, run, site }: Delivery, { onStage }:
     keys: toProbeKeys(run, indexName),
     ask: (address) => site?.ask(address) ?? Promise.resolve(undefined),
     addressOf: (key) => basePath + key,
-    onWait: (why) => {
-      onStage(`the edge: ${why}`);
+    onWait: (wait) => {
+      onStage({ code: "edge", wait });
     },
   };
 }
@@ -146,7 +156,7 @@ function toEdgeTools({ target, store, clock, run, site }: Delivery, { onStage }:
 async function lookAtWay(url: URL, { network }: OutsideFacts, nowMs: number): Promise<Link[]> {
   const { hostname: host } = url;
   const name = judgeName(host, await network.lookUp(host));
-  if (url.protocol !== "https:") return [name, notTried("certificate", "the url is plain http")];
+  if (url.protocol !== "https:") return [name, notTried("certificate", { code: "plain-http" })];
   if (name.state === "broken") return [name];
   const look = await network.readCertificate(host, Number(url.port || 443));
   return [name, judgeCertificate(host, look, nowMs)];
@@ -162,8 +172,7 @@ async function lookBehind(delivery: Delivery, tools: EdgeTools, facts: OutsideFa
     judgeMissing(await ask(missing), { address: missing, clientRoutes: target.clientRoutes }),
     ...(facts.isReached ? [await lookAtRoot(delivery, ask)] : []),
   ];
-  if (!facts.canWrite)
-    return [...links, notTried("reading", "no probe could be written"), ...(await forget())];
+  if (!facts.canWrite) return [...links, notTried("reading", { code: "no-probe" }), ...(await forget())];
   try {
     const late = await ask(addressOf(keys.late));
     const page = toProbe(run, 1);
@@ -222,7 +231,7 @@ async function tryEdges(
   late: Awaited<ReturnType<EdgeTools["ask"]>>,
 ): Promise<Link[]> {
   const trials = listTrials(delivery);
-  if (trials.length === 0) return [notTried("forgetting", "the settings name no edge that could forget")];
+  if (trials.length === 0) return [notTried("forgetting", { code: "no-edge" })];
   if (!late) return tryForgetting(tools, trials, { holdsOld: false });
   const trial = await watchHabits(tools, late.status >= 400);
   return [...(await tryForgetting(tools, trials, trial)), ...judgeHabitsOf(trials, trial)];

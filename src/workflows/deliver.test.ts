@@ -86,7 +86,7 @@ function dyingStore(store: MemoryStore, dieAt: number, lostAnswer: boolean): Obj
     writes += 1;
     if (writes < dieAt) return call();
     if (writes === dieAt && lostAnswer) await call();
-    throw new StoreError("unreachable", "died", { action: "write" });
+    throw new StoreError("unreachable", "died", { action: { do: "write", key: "" } });
   };
   return {
     location: store.location,

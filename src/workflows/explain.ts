@@ -1,6 +1,6 @@
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { explainFile, type Explanation } from "../results/explanation.ts";
-import { findNearest } from "../core/model/problems.ts";
+import { findNearest } from "../core/model/nearest.ts";
 import type { Delivery } from "./delivery.ts";
 import { planOutlook } from "./outlook.ts";
 
@@ -14,10 +14,6 @@ export async function explain(delivery: Delivery, names: readonly string[]): Pro
       name,
       analysis.parcels.map(({ key }) => key),
     );
-    throw new OperatorError("no-such-file", {
-      name,
-      folder: delivery.target.buildFolder,
-      nearest: nearest === undefined ? "rcourier survey --all lists them" : `did you mean ${nearest}?`,
-    });
+    throw new OperatorError("no-such-file", { name, folder: delivery.target.buildFolder, nearest });
   });
 }

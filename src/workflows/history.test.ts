@@ -17,7 +17,7 @@ test("any retained release comes back, by copies only, with its removed pages an
   expect([await stage.text("index.html"), await stage.text("old.html")]).toEqual(["two", undefined]);
   const { waybills } = await listReleases(stage.delivery());
   expect(waybills.map(({ waybill }) => [waybill?.release, waybill?.redelivers])).toEqual([[4, 2], [3, 1], [2, undefined], [1, undefined]]); // prettier-ignore
-  await expect(stage.redeliver("9")).rejects.toMatchObject({ code: "no-such-release", exit: 2 });
+  await expect(stage.redeliver("9")).rejects.toMatchObject({ code: "no-such-release" });
 });
 
 test("two files that change places are copied by way of the vault", async () => {
@@ -141,7 +141,7 @@ test("a content that is forgotten is gone from live, vault and every way back, a
     expect.stringMatching(/left out, since it was removed for good: copy.csv, crew.csv/),
   ]);
   expect([await stage.text("index.html"), await stage.text("crew.csv")]).toEqual(["i", undefined]);
-  await expect(stage.deliver(secret)).rejects.toMatchObject({ code: "refused", exit: 3 });
+  await expect(stage.deliver(secret)).rejects.toMatchObject({ code: "refused" });
   await deliver(stage.delivery(secret, ["forgotten"]), OPTIONS);
   expect(await stage.text("crew.csv")).toBe("names");
   await expect(prune(stage.delivery(), { ...PRUNE, forget: ["never.txt"] })).rejects.toMatchObject({ code: "no-such-content" }); // prettier-ignore
@@ -154,7 +154,9 @@ test("a lost or damaged pointer is no first delivery; it is made anew out of the
     await stage.deliver(site("two"));
     await expect(repairReleases(stage.delivery())).rejects.toMatchObject({ code: "nothing-to-repair" });
     stage.store.tamper(".courier/current.json", damage);
-    await expect(stage.deliver(site("three"))).rejects.toMatchObject({ exit: 1 });
+    await expect(stage.deliver(site("three"))).rejects.toMatchObject({
+      code: expect.stringMatching(/^record-(lost|unreadable)$/),
+    });
     expect((await repairReleases(stage.delivery())).retained.map(({ release }) => release)).toEqual([2, 1]);
     expect(await stage.deliver(site("two"))).toMatchObject({ release: 2, changes: [] });
     expect((await stage.redeliver("1")).bytes.sent).toBe(0);

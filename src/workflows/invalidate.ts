@@ -1,4 +1,4 @@
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { selectByHand } from "../core/edges/hand-invalidation.ts";
 import { toInvalidationResult } from "../results/invalidation.ts";
 import type { InvalidateResult } from "../results/history.ts";
@@ -112,12 +112,7 @@ async function strike(
   const left = pointer?.owed.filter(({ edge }) => !confirmed.has(edge));
   if (pointer && left && left.length < pointer.owed.length)
     await switchPointer(store, { ...toKeptPointer(pointer, state), owed: left }, pointerEtag);
-  if (open.length > 0)
-    report({
-      event: "warning",
-      code: "open-record",
-      message: "a delivery did not end: its record goes, and its work is finished, with the next delivery",
-    });
+  if (open.length > 0) report({ event: "warning", warning: { code: "open-record" } });
 }
 
 const toResult = (

@@ -1,4 +1,4 @@
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { openKey } from "../core/model/names.ts";
 import type { OpenDelivery } from "../core/model/release.ts";
 import { recordOpen } from "../perform/record.ts";

@@ -2,7 +2,7 @@ import { createHash, hash } from "node:crypto";
 import type { AddressRules } from "../core/addresses/addresses.ts";
 import { compareParcels } from "../core/compare/compare.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
 import { analyseBuild, hasUnknownImmutables, type Analysis } from "../core/build/analysis.ts";
 import { POINTER_KEY, type ObjectKey } from "../core/model/names.ts";

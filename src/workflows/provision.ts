@@ -1,8 +1,14 @@
 import type { ProvisionResult } from "../results/provision.ts";
-import { planProvision, type ProvisionPlan, type ProvisionWishes } from "../core/bucket/provision.ts";
-import { OperatorError } from "../core/model/failures.ts";
+import {
+  isSameStep,
+  planProvision,
+  type ProvisionPlan,
+  type ProvisionWishes,
+} from "../core/bucket/provision.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { readBucket } from "../gather/read-bucket.ts";
 import { carryOutProvision, findWrongReads } from "../perform/provision.ts";
+import { showChecked, wordsOfByHand, wordsOfStep } from "../words/provision.ts";
 import type { Bucket } from "../ports/bucket.ts";
 import type { Delivery } from "./delivery.ts";
 
@@ -31,26 +37,19 @@ export async function provision(
   if (plan.steps.length === 0) {
     const wrong = await findWrongReads(tools);
     if (wrong !== undefined) throw new OperatorError("provision-wrong", { wrong });
-    return toResult(delivery, wishes, plan, { dryRun, checked: toChecked(wishes) });
+    return toResult(delivery, wishes, plan, { dryRun, checked: showChecked(wishes.readers) });
   }
   await confirm?.(toResult(delivery, wishes, plan, { dryRun: true, checked: [] }));
   const left = await carryOutProvision(plan.steps, tools);
   const done = plan.steps.filter((step) => !left.has(step));
   const after = planProvision(await readBucket(bucket), wishes);
-  const lost = after.steps.filter(({ what }) => done.some((step) => step.what === what));
-  if (lost.length > 0)
-    throw new OperatorError("provision-lost", { steps: lost.map(({ what }) => what).join("; ") });
+  const lost = after.steps.filter((step) => done.some((one) => isSameStep(one, step)));
+  if (lost.length > 0) throw new OperatorError("provision-lost", { steps: lost });
   const hasPolicy = done.some((step) => step.do === "set-policy" || step.do === "set-public-block");
   const byHand = [...plan.byHand, ...left.values()];
-  const checked = hasPolicy ? toChecked(wishes) : [];
+  const checked = hasPolicy ? showChecked(wishes.readers) : [];
   return toResult(delivery, wishes, { steps: done, byHand }, { dryRun, checked });
 }
-
-const toChecked = ({ readers }: ProvisionWishes): string[] => [
-  readers === "public" ? "everybody reads the site's objects" : "nobody reads the site's objects unsigned",
-  "nobody reads the tool's own part unsigned",
-  "this identity reads both",
-];
 
 const toResult = (
   { target, store }: Delivery,
@@ -64,7 +63,7 @@ const toResult = (
   endpoint: store.location.endpoint,
   readers,
   dryRun,
-  steps: steps.map(({ do: kind, what, why }) => ({ do: kind, what, why })),
-  byHand: [...byHand],
+  steps: steps.map((step) => ({ do: step.do, ...wordsOfStep(step) })),
+  byHand: byHand.map(wordsOfByHand),
   checked: [...checked],
 });

@@ -1,4 +1,4 @@
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { openKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import { isSameRelease, type OwedInvalidation, type Waybill } from "../core/model/release.ts";
@@ -13,7 +13,6 @@ import {
   type PruneDecision,
   type PruneFacts,
 } from "../core/history/prune.ts";
-import { rightFor } from "../core/bucket/rights.ts";
 import { selectRetained } from "../core/history/retention.ts";
 import { selectOwed } from "../core/edges/stale-addresses.ts";
 import { findVersions } from "../gather/find-versions.ts";
@@ -143,12 +142,7 @@ async function forgetVersions(
   } catch (error) {
     if (!(error instanceof StoreError) || error.kind !== "denied") throw error;
     const { action } = error.facts;
-    throw new OperatorError(
-      "versions-denied",
-      { action: `could not ${action}`, right: rightFor(action) },
-      {},
-      error,
-    );
+    throw new OperatorError("versions-denied", { action }, {}, error);
   }
 }
 
@@ -188,7 +182,7 @@ async function plan(
   if (!pointer || !current) throw new OperatorError("nothing-delivered", { destination });
   const [unreadable] = state.unreadable ?? [];
   if (unreadable !== undefined)
-    throw new OperatorError("record-unreadable", { key: unreadable, cause: "a run that died left it so" });
+    throw new OperatorError("record-unreadable", { key: unreadable, cause: { code: "left-so" } });
   const stays = selectRetained(state, pointer.release, retention).filter(
     (release) => !isSameRelease(release, current),
   );

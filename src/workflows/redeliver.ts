@@ -1,6 +1,6 @@
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { selectForgotten } from "../core/history/forgotten.ts";
-import { listed } from "../core/model/problems.ts";
+import type { DeliveryWarning } from "../core/delivery/decide.ts";
 import { findRelease, listReleaseNames } from "../core/history/release-names.ts";
 import type { DeliveryResult } from "../results/delivery.ts";
 import { findGoneContents, toWayBack } from "../core/delivery/way-back.ts";
@@ -41,11 +41,10 @@ async function planWayBack(delivery: Delivery, name: string): Promise<{ outlook:
   });
   const decided = await decideOutlook(delivery, state, analysis, true);
   const gone = findGoneContents(decided.decision.plan);
-  if (gone.length > 0)
-    throw new OperatorError("content-gone", { release: found.release, keys: `  ${listed(gone)}` });
-  const warnings = [
+  if (gone.length > 0) throw new OperatorError("content-gone", { release: found.release, keys: gone });
+  const warnings: DeliveryWarning[] = [
     ...decided.decision.warnings,
-    ...(leftOut.length > 0 ? [`left out, since it was removed for good: ${listed(leftOut)}`] : []),
+    ...(leftOut.length > 0 ? [{ code: "left-out", keys: leftOut } as const] : []),
   ];
   const outlook = { ...decided, build: NO_BUILD, decision: { ...decided.decision, warnings } };
   delivery.report({

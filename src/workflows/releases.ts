@@ -1,6 +1,6 @@
 import { hash } from "node:crypto";
-import { OperatorError } from "../core/model/failures.ts";
-import type { Hold } from "../core/delivery/hold.ts";
+import { OperatorError } from "../core/model/failure.ts";
+import type { Hold } from "../core/model/hold.ts";
 import { POINTER_KEY, RELEASES_PREFIX } from "../core/model/names.ts";
 import type { Pointer, Waybill } from "../core/model/release.ts";
 import { findReleaseDifferences, type ReleaseDifference } from "../core/compare/release-differences.ts";

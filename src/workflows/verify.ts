@@ -1,8 +1,8 @@
 import { compareParcels } from "../core/compare/compare.ts";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { parseEdgeFreshness } from "../core/build/headers.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
-import { explainSymptoms, LACKING, type StoredLook } from "../core/diagnosis/verification/causes.ts";
+import { explainSymptoms, type StoredLook } from "../core/diagnosis/verification/causes.ts";
 import { listEarlier, selectChecks, type Check } from "../core/diagnosis/verification/checks.ts";
 import { findSymptoms, type Observation, type Symptom } from "../core/diagnosis/verification/findings.ts";
 import { toFindingResult, type VerifyResult } from "../results/verification.ts";
@@ -130,7 +130,10 @@ async function findInsecure(url: string, site: PublicSite, [check]: readonly Che
   if (!answer || leads || answer.status >= 400) return [];
   const { address } = check;
   return [
-    { address, code: "not-secure", expected: "a redirect to https", found: String(answer.status), check },
+    {
+      ...{ address, check, code: "not-secure", expected: { code: "https" } },
+      found: { code: "status", status: answer.status },
+    },
   ];
 }
 
@@ -147,14 +150,10 @@ function findStoredOtherwise(current: Waybill, state: DestinationState, checks: 
     if (kind === undefined && !doubtful.has(key)) return [];
     seen.add(key);
     const isThere = state.listing.some((object) => object.key === key);
-    const found = isThere ? "another object" : LACKING;
     return [
       {
-        address: check.address,
-        code: "stored-otherwise",
-        expected: `${key} as it was delivered`,
-        found,
-        check,
+        ...{ address: check.address, check, code: "stored-otherwise", expected: { code: "stored", key } },
+        found: { code: isThere ? "another-object" : "lacking" },
       },
     ];
   });

@@ -1,6 +1,6 @@
 import { etagsOfUnchanged } from "../core/compare/compare.ts";
 import { extendImmutableNames } from "../core/history/immutable-names.ts";
-import { OperatorError } from "../core/model/failures.ts";
+import { OperatorError } from "../core/model/failure.ts";
 import { openKey, vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import { phaseOf, stepsOf, targetOf, type EdgeInvalidation, type StepPhase } from "../core/model/plan.ts";
 import type { OwedInvalidation, Pointer, RetainedRelease } from "../core/model/release.ts";
@@ -16,6 +16,7 @@ import type { ReadBackFacts } from "../core/edges/read-back.ts";
 import { selectUnrecorded } from "../core/edges/owed.ts";
 import { selectClearable } from "../core/history/retention.ts";
 import { toKeptPointer } from "../core/compare/standing.ts";
+import { RELEASE_ZERO_NOTE } from "../words/notes.ts";
 import { readPointer, readWaybill } from "../gather/read-destination.ts";
 import { carryOut } from "../perform/carry-out.ts";
 import { toConditions, type PerformTools } from "../perform/perform-tools.ts";
@@ -162,9 +163,7 @@ function createTools(
 }
 
 function warnOfConditions({ report }: Delivery): void {
-  const message =
-    "this store checks no conditions: two deliveries at the same moment are told apart by looking only, and what goes stale now is left to the next delivery";
-  report({ event: "warning", code: "no-conditions", message });
+  report({ event: "warning", warning: { code: "no-conditions" } });
 }
 
 /**
@@ -186,10 +185,10 @@ async function probe({ site, report, store }: Delivery, outlook: Outlook, second
   const before = fresh.isRight || !chosen.before ? undefined : await isRight(chosen.before);
   seconds.lap("probe");
   const verdict = judgeProbe(fresh, before);
-  if (verdict.severity === "error")
-    throw new OperatorError("not-visible", { message: verdict.message, bucket: store.location.bucket });
-  if (verdict.severity === "warning")
-    report({ event: "warning", code: "not-visible", message: verdict.message });
+  if (!verdict) return;
+  const { severity, unseen } = verdict;
+  if (severity === "error") throw new OperatorError("not-visible", { unseen, bucket: store.location.bucket });
+  report({ event: "warning", warning: { code: "not-visible", unseen } });
 }
 
 /** Pages are sent late: whether they are still those that were read is asked before the first of them. */
@@ -237,7 +236,7 @@ async function recordReleaseZero(
 ): Promise<RetainedRelease | undefined> {
   if (facts.decision.originals.length === 0) return undefined;
   const known = facts.decision.retained.find(({ release }) => release === 0);
-  const zero = toReleaseZero(facts, known && (await readWaybill(store, known)));
+  const zero = toReleaseZero(facts, known && (await readWaybill(store, known)), RELEASE_ZERO_NOTE);
   const waybillHash = await recordWaybill(store, zero);
   return { release: 0, run: zero.run, waybillHash, at: zero.at, pageFreshnessSeconds: 0 };
 }

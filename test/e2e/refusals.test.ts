@@ -2,7 +2,7 @@ import { symlinkSync } from "node:fs";
 import { join } from "node:path";
 import { errorResultSchema } from "../../src/results/delivery.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { Project, RunningSandbox, WRITES } from "../support/program.ts";
+import { NO_KEYS, Project, RunningSandbox, WRITES } from "../support/program.ts";
 
 let sandbox: RunningSandbox;
 let build: string;

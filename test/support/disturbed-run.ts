@@ -16,7 +16,7 @@ import type { Disturbance, Remedy, World } from "./world.ts";
 /** A hold that is never lost: whatever is asked of it is granted, but for the one condition that can't hold. */
 function believe(condition: Condition | undefined): Written {
   if (condition && "ifEtag" in condition && condition.ifEtag !== "believed")
-    throw new StoreError("precondition", "as it should be", { action: "write" });
+    throw new StoreError("precondition", "as it should be", { action: { do: "write", key: "" } });
   return { etag: "believed" };
 }
 
@@ -98,7 +98,7 @@ export class DisturbedRun {
       this.isDead = true;
     }
     // Nobody tries that again: the process is gone.
-    if (this.isDead) throw new StoreError("credentials-refused", "dead", { action: "go on" });
+    if (this.isDead) throw new StoreError("credentials-refused", "dead", { action: { do: "use", key: "" } });
     return call();
   }
 
@@ -179,7 +179,7 @@ export class DisturbedRun {
       put: (key, content, headers, condition) =>
         write(async () => {
           if (condition && this.meetsConflict())
-            throw new StoreError("conflict", "409", { action: `write ${key}` });
+            throw new StoreError("conflict", "409", { action: { do: "write", key } });
           if (key === HOLD_KEY && this.without === "the hold fences") return believe(condition);
           if (key === POINTER_KEY) this.isRecorded = true;
           this.written.add(`/${key}`);
@@ -244,14 +244,16 @@ export class DisturbedRun {
         this.step(true, async () => {
           if (edgeFails && !(onlyOuter && place < this.world.caches.length - 1)) {
             this.world.isOwing = true;
-            throw new EdgeError(name, "not today");
+            throw new EdgeError(name, { kind: "other", answer: "not today" });
           }
           if (this.without === "new names are unmasked" && !this.isRecorded) return;
           await cache.purge(patterns.filter((pattern) => !this.isSkipped(pattern)));
           await this.world.passTime();
           await this.world.store.remove(this.postponed.splice(0));
         }).catch((error: unknown) => {
-          throw error instanceof EdgeError ? error : new EdgeError(name, String(error));
+          throw error instanceof EdgeError
+            ? error
+            : new EdgeError(name, { kind: "other", answer: String(error) });
         }),
       close: () => undefined,
     };

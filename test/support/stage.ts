@@ -32,7 +32,8 @@ export class Stage {
   readonly edge: Edge = {
     ...{ name: "near", abilities: EXACT_EDGE, close: () => undefined },
     invalidate: ({ patterns }) => {
-      if (!this.edgeConfirms) return Promise.reject(new EdgeError("near", "not today"));
+      if (!this.edgeConfirms)
+        return Promise.reject(new EdgeError("near", { kind: "other", answer: "not today" }));
       this.asked.push(...patterns);
       return Promise.resolve();
     },

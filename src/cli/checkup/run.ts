@@ -2,7 +2,8 @@ import { existsSync } from "node:fs";
 import { relative } from "node:path";
 import { systemNetwork } from "../../adapters/network/system-network.ts";
 import type { Target } from "../../settings/destination.ts";
-import { checkUp } from "../../workflows/checkup.ts";
+import { checkUp, type CheckupStage } from "../../workflows/checkup.ts";
+import { showEdgeWait } from "../../words/edges.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import { withDestination } from "../deliver/run.ts";
@@ -22,7 +23,9 @@ export function checkUpDestination(args: Arguments, terminal: Terminal): Promise
       const result = await checkUp(delivery, {
         ...{ build, bucket, network: systemNetwork, dryRun: isSet(args, "dry-run") },
         source: describeSource(target, terminal.environment),
-        onStage: stage.show,
+        onStage: (told) => {
+          stage.show(showStage(told));
+        },
       });
       stage.end();
       printResult(args, terminal, result, () => showCheckup(result, terminal));
@@ -83,4 +86,17 @@ function describeSource(target: Target, environment: NodeJS.ProcessEnv): string 
   return token === undefined || token === ""
     ? "a shared profile, or what this machine is given"
     : "a web identity";
+}
+
+function showStage(stage: CheckupStage): string {
+  switch (stage.code) {
+    case "store":
+      return "asking the store";
+    case "work":
+      return "trying what a delivery does, with an object of its own";
+    case "visitors":
+      return `asking ${stage.host} as visitors do`;
+    case "edge":
+      return `the edge: ${showEdgeWait(stage.wait)}`;
+  }
 }

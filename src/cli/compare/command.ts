@@ -1,4 +1,4 @@
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { isSet, list, SHARED, type Command } from "../frame/command.ts";
 
 export const compareCommand: Command = {

@@ -1,5 +1,5 @@
-import { OperatorError } from "../../core/model/failures.ts";
-import { listed } from "../../core/model/problems.ts";
+import { OperatorError } from "../../core/model/failure.ts";
+import { listed } from "../../words/text.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
 import type { DeliveryEvent } from "../../ports/reporter.ts";
 import { compare } from "../../workflows/compare.ts";
@@ -13,6 +13,7 @@ import type { Delivery } from "../../workflows/delivery.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { appendSummary, printResult } from "../frame/output.ts";
 import { showComparison, showDelivery } from "./show.ts";
+import { toPrintedEvent } from "../frame/events.ts";
 import { explainStoreError } from "../frame/failure.ts";
 import { createProgress } from "../frame/progress.ts";
 import { toDeliverySummary } from "../frame/summary.ts";
@@ -107,7 +108,7 @@ async function withRun<T>(
   const show = createProgress(terminal, { quiet: isSet(args, "quiet"), verbose: isSet(args, "verbose") });
   const events = text(args, "format") === "ndjson";
   const report = (event: DeliveryEvent): void => {
-    if (events) terminal.print(`${JSON.stringify(event)}\n`);
+    if (events) terminal.print(`${JSON.stringify(toPrintedEvent(event))}\n`);
     else if (event.event === "done") show.end();
     else show(event);
   };

@@ -1,5 +1,5 @@
 import type { DeliveryResult } from "../../results/delivery.ts";
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { StoreError } from "../../ports/object-store.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 import { showComparison, showDelivery } from "./show.ts";
@@ -126,7 +126,7 @@ test("numbers have units and times are relative with the absolute one at hand", 
 
 test("an error says what was being done, to what, what came back and what to do; details only when asked for", () => {
   const refused = new StoreError("denied", "Access Denied", {
-    action: "write index.html",
+    action: { do: "write", key: "index.html" },
     status: 403,
     code: "AccessDenied",
     requestId: "r-1",
@@ -164,7 +164,13 @@ test("progress: plain lines without control codes, a live line on a screen, noth
     report({ event: "gathered", what: "build", files: 3, bytes: 4000, objects: 0 });
     report({ event: "phase", phase: "stock", state: "started", steps: 2, bytes: 3000 });
     report({ event: "step", phase: "stock", do: "send", key: "a.js", bytes: 1000 });
-    report({ event: "retry", action: "write b.js", attempt: 2, waitMs: 200, why: "SlowDown" });
+    report({
+      event: "retry",
+      action: { do: "write", key: "b.js" },
+      attempt: 2,
+      waitMs: 200,
+      why: "SlowDown",
+    });
     report({ event: "phase", phase: "stock", state: "ended", steps: 2, seconds: 0.5 });
     report.end();
   };

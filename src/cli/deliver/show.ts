@@ -1,5 +1,6 @@
 import { largest } from "../../core/model/largest.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
+import { isPlainReason } from "../../words/reasons.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 import { showInvalidation } from "../invalidate/show.ts";
 import { showFindings } from "../verify/show.ts";
@@ -140,7 +141,7 @@ function toBlock(title: string, lines: readonly string[], all: boolean): string 
 /** Name, size, role and, where it says more than the heading, the reason. */
 function toLines(members: Changes, width: number, { style }: Terminal): string[] {
   return members.map(({ key, role, size, reason }) => {
-    const why = /^(content|not there yet)$/.test(reason) ? "" : `, ${clean(reason)}`;
+    const why = isPlainReason(reason) ? "" : `, ${clean(reason)}`;
     return `${clean(key).padEnd(width)}  ${showBytes(size).padStart(8)}  ${style("faint", role + why)}`;
   });
 }

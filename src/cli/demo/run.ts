@@ -2,7 +2,7 @@ import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSy
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
 import { startSandbox, type SandboxFacts } from "../../sandbox/sandbox.ts";
 import { deliver } from "../../workflows/deliver.ts";

@@ -1,5 +1,5 @@
 import { createInterface } from "node:readline/promises";
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 
 /** Asks a person at the terminal. Throws `answered-no`, and `interrupted` on Ctrl-C. */
 export async function askYes(question: string): Promise<void> {

@@ -1,5 +1,7 @@
-import { FAILURES, OperatorError, type FailureData } from "../../core/model/failures.ts";
-import { rightFor } from "../../core/bucket/rights.ts";
+import { OperatorError, type FailureCode, type FailureData } from "../../core/model/failure.ts";
+import type { StoreAction } from "../../core/model/store-action.ts";
+import { showAction, showRightFor } from "../../words/actions.ts";
+import { tellsWrites, wordsOfFailure } from "../../words/failures.ts";
 import { StoreError, type StoreErrorKind } from "../../ports/object-store.ts";
 import { isSet, text, type Arguments } from "./command.ts";
 import { appendSummary } from "./output.ts";
@@ -9,25 +11,26 @@ import { clean, type Terminal } from "./terminal.ts";
 /** Says what went wrong, in the form that was asked for. @returns the exit code */
 export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal): number {
   const error = toOperatorError(thrown);
+  const { message, hint, exit, data } = wordsOfFailure(error);
   const { ci } = terminal;
-  if (ci) terminal.say(ci.annotate("error", `${clean(error.message)}\n${clean(error.hint)}`));
-  appendSummary(args, terminal, () => toFailureSummary(error));
+  if (ci) terminal.say(ci.annotate("error", `${clean(message)}\n${clean(hint)}`));
+  appendSummary(args, terminal, () => toFailureSummary({ message, hint }));
   const format = text(args, "format");
   if (format === "json" || format === "ndjson") {
-    const { code, message, hint, data, details } = error;
+    const { code, details } = error;
     terminal.print(
       `${JSON.stringify({ error: { code, message, hint, details: { ...data, ...details } } })}\n`,
     );
-    return error.exit;
+    return exit;
   }
   const { style } = terminal;
-  terminal.say(`${style("bad", "failed:")} ${clean(error.message)}\n`);
-  if (error.hint !== "") terminal.say(`  ${style("faint", clean(error.hint))}\n`);
-  const details = Object.entries(error.details).map(([name, value]) => `${name} ${value}`);
+  terminal.say(`${style("bad", "failed:")} ${clean(message)}\n`);
+  if (hint !== "") terminal.say(`  ${style("faint", clean(hint))}\n`);
+  const details = Object.entries(error.details).map(([name, value]) => `${name} ${String(value)}`);
   if (isSet(args, "verbose") && details.length > 0) terminal.say(`  ${clean(details.join(", "))}\n`);
   // A stack reaches a user only where the fault is ours.
   if (error.code === "bug" && thrown instanceof Error) terminal.say(`${thrown.stack ?? ""}\n`);
-  return error.exit;
+  return exit;
 }
 
 function toOperatorError(thrown: unknown): OperatorError {
@@ -40,7 +43,7 @@ function toOperatorError(thrown: unknown): OperatorError {
   );
 }
 
-const CODES: Readonly<Record<StoreErrorKind, keyof typeof FAILURES>> = {
+const CODES: Readonly<Record<StoreErrorKind, FailureCode>> = {
   unreachable: "store-unreachable",
   throttled: "store-failed",
   server: "store-failed",
@@ -69,17 +72,13 @@ export function explainStoreError(
     written === 0
       ? "nothing was written"
       : `${written} writes were made before, the same call goes on from there`;
-  if (
-    error instanceof OperatorError &&
-    FAILURES[error.code].hint.includes("{written}") &&
-    error.data.written === undefined
-  ) {
+  if (error instanceof OperatorError && tellsWrites(error.code) && error.data.written === undefined) {
     return new OperatorError(error.code, { ...error.data, written: effect }, error.details, error.cause);
   }
   if (!(error instanceof StoreError)) return error;
   const { action, status, code, requestId, region } = error.facts;
   const data: FailureData = {
-    action: `could not ${action}`,
+    action: `could not ${showAction(action)}`,
     answer: error.message,
     endpoint: location.endpoint,
     bucket: location.bucket,
@@ -107,14 +106,14 @@ export function explainStoreError(
 }
 
 /** A store without a bucket is a folder: it has no rights by name, no region and no answer with a status. */
-function toFolderCode(kind: StoreErrorKind): keyof typeof FAILURES {
+function toFolderCode(kind: StoreErrorKind): FailureCode {
   if (kind === "no-such-bucket") return "no-folder";
   return kind === "denied" ? "folder-denied" : "folder-failed";
 }
 
 /** What the store itself names, or what the action needs. Without the right to list, a store says 'denied' of what is not there. */
-function toRight(action: string, answer: string): string {
+function toRight(action: StoreAction, answer: string): string {
   const named = /\b(s3:[A-Za-z]+)/.exec(answer)?.[1];
   if (named !== undefined) return named;
-  return rightFor(action);
+  return showRightFor(action);
 }

@@ -1,4 +1,4 @@
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import type { Interruption } from "../../workflows/delivery.ts";
 import type { Terminal } from "./terminal.ts";
 

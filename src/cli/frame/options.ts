@@ -1,4 +1,4 @@
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { DURATION, parseSeconds } from "../../settings/units.ts";
 import { text, type Arguments } from "./command.ts";
 

@@ -1,6 +1,6 @@
 import yargs, { type Argv } from "yargs";
-import { OperatorError } from "../../core/model/failures.ts";
-import { findNearest } from "../../core/model/problems.ts";
+import { OperatorError } from "../../core/model/failure.ts";
+import { findNearest } from "../../core/model/nearest.ts";
 import { COMMON, type Arguments, type Command, type Option } from "./command.ts";
 
 /** What a call asks for. */

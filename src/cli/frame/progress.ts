@@ -1,4 +1,8 @@
 import type { DeliveryEvent, Reporter } from "../../ports/reporter.ts";
+import { toProblemResult } from "../../results/problem.ts";
+import { showAction } from "../../words/actions.ts";
+import { showEdgeWait } from "../../words/edges.ts";
+import { showWarning } from "../../words/warnings.ts";
 import { clean, type Terminal } from "./terminal.ts";
 import { annotateProblems } from "./annotations.ts";
 import { counted, showBytes, showSeconds } from "./numbers.ts";
@@ -55,23 +59,26 @@ function plainProgress(
       if (verbose || (ci && folded <= MOST_FOLDED)) terminal.say(`  ${event.do} ${clean(event.key)}\n`);
     } else if (event.event === "edge") {
       // Looked at often, said once.
-      if (event.why !== waiting) terminal.say(`edge ${event.edge}: ${clean(event.why)}\n`);
-      waiting = event.why;
+      const why = showEdgeWait(event.wait);
+      if (why !== waiting) terminal.say(`edge ${event.edge}: ${clean(why)}\n`);
+      waiting = why;
     } else sayTrouble(event, terminal);
   };
   return Object.assign(report, { end: () => undefined });
 }
 
 function sayTrouble(event: DeliveryEvent, terminal: Terminal): void {
-  if (event.event === "refused") annotateProblems(event.problems, event.folder, terminal);
+  if (event.event === "refused")
+    annotateProblems(event.problems.map(toProblemResult), event.folder, terminal);
   if (event.event === "warning") {
     // Where it is shown beside the run, the log has it from there.
-    const shown = terminal.ci?.annotate("warning", clean(event.message)) ?? "";
-    terminal.say(shown === "" ? `warning: ${clean(event.message)}\n` : shown);
+    const message = clean(showWarning(event.warning));
+    const shown = terminal.ci?.annotate("warning", message) ?? "";
+    terminal.say(shown === "" ? `warning: ${message}\n` : shown);
   }
   if (event.event === "retry")
     terminal.say(
-      `trying again in ${showSeconds(event.waitMs / 1000)}: ${clean(event.action)} (${clean(event.why)})\n`,
+      `trying again in ${showSeconds(event.waitMs / 1000)}: ${clean(showAction(event.action))} (${clean(event.why)})\n`,
     );
 }
 
@@ -108,7 +115,10 @@ function liveProgress(terminal: Terminal, { verbose }: { verbose: boolean }): Re
         terminal.say(`  ${event.do} ${clean(event.key)}\n`);
       }
     } else if (event.event === "edge")
-      state = { ...state, waiting: `${event.edge}: ${clean(event.why)}, ${showSeconds(event.seconds)}` };
+      state = {
+        ...state,
+        waiting: `${event.edge}: ${clean(showEdgeWait(event.wait))}, ${showSeconds(event.seconds)}`,
+      };
     else if (event.event === "retry") state = { ...state, retries: state.retries + 1 };
     else if (event.event === "warning") {
       erase();

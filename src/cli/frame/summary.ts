@@ -1,4 +1,4 @@
-import type { OperatorError } from "../../core/model/failures.ts";
+import type { FailureWords } from "../../words/failures.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
 import type { VerifyResult } from "../../results/verification.ts";
 import { clean } from "./terminal.ts";
@@ -75,7 +75,7 @@ function toVerdict({ checked, findings }: Pick<VerifyResult, "checked" | "findin
 }
 
 /** A run that failed, in Markdown. */
-export const toFailureSummary = ({ message, hint }: OperatorError): string =>
+export const toFailureSummary = ({ message, hint }: Pick<FailureWords, "message" | "hint">): string =>
   lines(
     `### failed: ${inline(message.split("\n")[0] ?? "")}`,
     "",

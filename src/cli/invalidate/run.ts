@@ -1,4 +1,4 @@
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { invalidate } from "../../workflows/invalidate.ts";
 import { askYes } from "../frame/ask.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";

@@ -1,4 +1,4 @@
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import type { Policy } from "../../core/model/policy.ts";
 import { toDeliveryPolicy, toReadPolicy, type Readers } from "../../core/bucket/policies.ts";
 import type { Target } from "../../settings/destination.ts";

@@ -1,6 +1,6 @@
 import { basename } from "node:path";
 import { existsSync, mkdirSync } from "node:fs";
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { READERS, type Readers } from "../../core/bucket/policies.ts";
 import type { ProvisionResult } from "../../results/provision.ts";
 import type { ProvisionWishes } from "../../core/bucket/provision.ts";

@@ -6,7 +6,7 @@ import {
   toReleaseList,
   type PruneResult,
 } from "../../results/history.ts";
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import type { PruneDecision } from "../../core/history/prune.ts";
 import type { Delivery } from "../../workflows/delivery.ts";
 import { prune } from "../../workflows/prune.ts";

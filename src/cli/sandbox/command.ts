@@ -1,7 +1,7 @@
 import { mkdtempSync, readFileSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import type { Sandbox, SandboxFacts, SandboxOptions } from "../../sandbox/sandbox.ts";
 import { DURATION, parseSeconds } from "../../settings/units.ts";
 import type { AccessPolicy } from "../../sandbox/store/permissions.ts";

@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { resolve } from "node:path";
 import { parse } from "yaml";
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { faultsSchema, type FaultSettings } from "../../sandbox/faults.ts";
 
 /** What is to go wrong in the sandbox. Throws `usage`, with the place of what is wrong. */

@@ -1,7 +1,7 @@
 import { appendFileSync, existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { basename, dirname, join, relative, resolve } from "node:path";
-import { findBuild, guessSiteName, type ProjectLook } from "../../core/build/find-build.ts";
-import { OperatorError } from "../../core/model/failures.ts";
+import { findBuild, guessSiteName, type FoundReason, type ProjectLook } from "../../core/build/find-build.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { lookAtProject } from "../../gather/look-at-project.ts";
 import { SANDBOX_DEFAULTS } from "../../sandbox/sandbox.ts";
 import { parseSettings, SETTINGS_FILE } from "../../settings/load.ts";
@@ -75,7 +75,7 @@ async function askBuild(
   { ask, file }: { readonly ask: Ask; readonly file: string },
 ): Promise<Omit<SetupAnswers, "destination">> {
   const found = findBuild(look);
-  const reason = found ? ` (${found.reason})` : "";
+  const reason = found ? ` (${showReason(found.reason)})` : "";
   const folder = await ask("build", `Which folder holds the build?${reason}`, found?.folder);
   const site = await ask("site", "What is the site called?", guessSiteName(look) ?? basename(dirname(file)));
   return { site, folder };
@@ -189,4 +189,17 @@ function toFarewell(shown: string, name: string, { args, terminal, isNew, look }
     ...steps.map((step) => `  ${step}`),
     "",
   ].join("\n");
+}
+
+function showReason(reason: FoundReason): string {
+  switch (reason.code) {
+    case "writes":
+      return `${reason.name} writes there`;
+    case "will-write":
+      return `${reason.name} will write there`;
+    case "holds-page":
+      return "it holds an index.html";
+    case "holds-page-alone":
+      return "it alone holds an index.html";
+  }
 }

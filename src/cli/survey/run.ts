@@ -1,6 +1,6 @@
 import { existsSync } from "node:fs";
 import { join } from "node:path";
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import type { Survey } from "../../results/survey.ts";
 import { openBuild } from "../../gather/folder-build.ts";
 import type { BuildSource } from "../../ports/build-source.ts";

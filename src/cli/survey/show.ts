@@ -1,7 +1,7 @@
 import { largest } from "../../core/model/largest.ts";
 import { relative } from "node:path";
 import { ROLES } from "../../core/model/parcel.ts";
-import { placeOf } from "../../core/model/problems.ts";
+import { placeOf } from "../../words/text.ts";
 import type { Survey } from "../../results/survey.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 import { counted, showBytes } from "../frame/numbers.ts";

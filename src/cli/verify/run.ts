@@ -1,4 +1,4 @@
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { DEFAULT_SAMPLE, verify } from "../../workflows/verify.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { appendSummary, printOutput } from "../frame/output.ts";

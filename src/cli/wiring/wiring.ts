@@ -3,7 +3,7 @@ import { existsSync } from "node:fs";
 import { userInfo } from "node:os";
 import { join } from "node:path";
 import { GUARD_CODES } from "../../core/delivery/guards.ts";
-import { OperatorError } from "../../core/model/failures.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { systemMachine } from "../../adapters/machine/system-machine.ts";
 import { Pace } from "../../core/delivery/pace.ts";
 import { gateWrites, type WriteGate } from "../../perform/gate.ts";

@@ -2,7 +2,7 @@ import type { AddressRules } from "./addresses.ts";
 import { isHtml } from "../model/parcel.ts";
 import type { ObjectKey } from "../model/names.ts";
 import type { ExplainedParcel } from "../build/parcels.ts";
-import type { Problem } from "../model/problems.ts";
+import type { Problem } from "../model/problem.ts";
 import type { ReferenceGraph } from "../build/reference-graph.ts";
 
 /** What the endpoint that visitors reach resolves by itself. */
@@ -35,7 +35,7 @@ export function decideAliases(facts: AliasFacts): {
         problems.push(toBroken(parcel.key, key));
       else {
         taken.set(key, parcel.key);
-        aliases.push({ ...parcel, key, aliasOf: parcel.key, roleReason: `stands for ${parcel.key}` });
+        aliases.push({ ...parcel, key, aliasOf: parcel.key, roleReason: { code: "alias", of: parcel.key } });
       }
     }
   }
@@ -70,13 +70,12 @@ const toClash = (page: ObjectKey, key: ObjectKey, other: ObjectKey): Problem => 
   code: "alias-clash",
   severity: "warning",
   path: page,
-  message: `can't answer at /${key}: ${other === key ? "that is a file of its own" : `${other} does`}`,
+  facts: other === key ? { key } : { key, by: other },
 });
 
 const toBroken = (page: ObjectKey, key: ObjectKey): Problem => ({
   code: "bare-breaks-references",
   severity: "error",
   path: page,
-  message: `can't answer at /${key}: what it names relative to itself would lead elsewhere from there`,
-  hint: "name things from the root (/assets/…), or do not promise the bare form",
+  facts: { key },
 });

@@ -6,7 +6,7 @@ import { toCacheControl } from "../build/headers.ts";
 import { assertNever, type ObjectKey, type UrlPath } from "../model/names.ts";
 import type { ExplainedParcel } from "../build/parcels.ts";
 import { MOST_ROUTING_RULES, type RoutingRule } from "../model/website.ts";
-import { listed, type Problem } from "../model/problems.ts";
+import type { Problem, ProblemCode, ProblemFacts } from "../model/problem.ts";
 
 /** A rule of the settings; addresses are taken below the site's own path, and a `*` at the end carries over. */
 export interface RedirectRule {
@@ -95,57 +95,42 @@ const isPlaceable = (rule: RedirectRule): boolean => !rule.address.endsWith("*")
 
 function findRuleProblems(rule: RedirectRule, index: number, facts: RedirectFacts): Problem[] {
   const { rules } = facts;
-  const problem = (code: string, severity: Problem["severity"], message: string, hint = ""): Problem[] => [
-    { code, severity, path: rule.address, message, hint },
-  ];
+  const { address: path } = rule;
+  const isPattern = path.endsWith("*");
   const hidden = rules
     .slice(0, index)
     .find(
-      (earlier) =>
-        matches(earlier, rule.address.replace(/\*$/, "")) &&
-        (earlier.address.endsWith("*") || !rule.address.endsWith("*")),
+      (earlier) => matches(earlier, path.replace(/\*$/, "")) && (earlier.address.endsWith("*") || !isPattern),
     );
-  if (hidden)
-    return problem(
-      "redirect-hidden",
-      "warning",
-      `never counts: the rule for ${hidden.address} before it matches first`,
-    );
-  const file = rule.address.endsWith("*") ? undefined : findFile(rule.address, facts);
-  if (file !== undefined) return problem("redirect-hidden", "warning", `never counts: ${file} answers there`);
-
-  const trail = [rule.address];
-  for (
-    let next = followRedirect(rules, sample(rule.address));
-    next;
-    next = followRedirect(rules, next.leadsTo)
-  ) {
-    if (
-      trail.includes(next.leadsTo) ||
-      next.leadsTo === sample(rule.address) ||
-      trail.length > rules.length
-    ) {
-      return problem(
-        "redirect-loop",
-        "error",
-        `leads back to itself: ${[...trail, next.leadsTo].join(" → ")}`,
-        "let one of them lead to a page",
-      );
-    }
-    trail.push(next.leadsTo);
-  }
-  const last = trail.at(-1) as string;
-  if (trail.length > 2)
-    return problem(
-      "redirect-chain",
-      "warning",
-      `leads on and on: ${trail.join(" → ")}`,
-      `let it lead to ${last} at once`,
-    );
-  const isOurs = last.startsWith("/") && !rule.address.endsWith("*");
-  if (!isOurs || facts.clientRoutes || findFile(last, facts) !== undefined) return [];
-  return problem("redirect-target", "warning", `leads to ${last}, where no page answers`);
+  if (hidden) return [warning("redirect-hidden", path, { rule: hidden.address })];
+  const file = isPattern ? undefined : findFile(path, facts);
+  if (file !== undefined) return [warning("redirect-hidden", path, { file })];
+  const { trail, isLoop } = follow(rule, rules);
+  if (isLoop) return [{ code: "redirect-loop", severity: "error", path, facts: { trail } }];
+  if (trail.length > 2) return [warning("redirect-chain", path, { trail })];
+  const leadsTo = trail.at(-1) as string;
+  const isOurs = leadsTo.startsWith("/") && !isPattern;
+  if (!isOurs || facts.clientRoutes || findFile(leadsTo, facts) !== undefined) return [];
+  return [warning("redirect-target", path, { leadsTo })];
 }
+
+/** Every address that a visitor is sent to from a rule, its own first; a loop ends where it closes. */
+function follow(
+  rule: RedirectRule,
+  rules: readonly RedirectRule[],
+): { readonly trail: readonly string[]; readonly isLoop: boolean } {
+  const trail = [rule.address];
+  const first = sample(rule.address);
+  for (let next = followRedirect(rules, first); next; next = followRedirect(rules, next.leadsTo)) {
+    const isLoop = trail.includes(next.leadsTo) || next.leadsTo === first || trail.length > rules.length;
+    trail.push(next.leadsTo);
+    if (isLoop) return { trail, isLoop };
+  }
+  return { trail, isLoop: false };
+}
+
+const warning = <Code extends ProblemCode>(code: Code, path: UrlPath, facts: ProblemFacts[Code]): Problem =>
+  ({ code, severity: "warning", path, facts }) as Problem;
 
 /** An address that a rule is asked with: any, for one with a `*`. */
 const sample = (address: UrlPath): UrlPath => address.replace(/\*$/, "any");
@@ -171,7 +156,7 @@ function toParcel(
     "content-type": "text/plain; charset=utf-8",
     "x-amz-website-redirect-location": location,
   };
-  const rule = `redirects ${address}`;
+  const rule = { by: "redirects", address } as const;
   return {
     key: key === "" || key.endsWith("/") ? key + addresses.indexName : key,
     ...{
@@ -183,53 +168,30 @@ function toParcel(
       freshness,
       redirectsTo: location,
     },
-    roleReason: `a redirect of the settings, to ${location}`,
+    roleReason: { code: "redirect", to: location },
     trace: Object.entries(headers).map(([header, value]) => ({ header, value, rule })),
   };
 }
 
 /** Why a website endpoint can't carry a rule, if it can't. */
 function findUnplaced(rule: RedirectRule, index: number, { ownsWebsite, paths }: RedirectFacts): Problem[] {
-  const what = rule.address.endsWith("*")
-    ? "a rule for many addresses"
-    : `a redirect with the status ${statusOf(rule)}`;
-  const problem = (message: string, hint: string): Problem[] => [
-    { code: "redirect-unplaced", severity: "error", path: rule.address, message, hint },
+  const { address: path } = rule;
+  const [isPattern, status] = [path.endsWith("*"), statusOf(rule)];
+  const problem = (facts: ProblemFacts["redirect-unplaced"]): Problem[] => [
+    { code: "redirect-unplaced", severity: "error", path, facts },
   ];
-  if (!ownsWebsite) {
-    const hint =
-      "let routing rules carry it, if the bucket's website settings are this site's alone (store.ownsWebsite: true), or set it up at the edge";
-    return problem(`${what} can't be an object of its own`, hint);
-  }
-  if (index >= MOST_ROUTING_RULES)
-    return problem(
-      `a website endpoint takes at most ${MOST_ROUTING_RULES} such rules`,
-      "set up the others at the edge",
-    );
-  const key = parseAddress(rule.address, "/") as string;
-  const other = rule.address.endsWith("*")
-    ? undefined
-    : [...paths].find((path) => path.startsWith(key) && path !== key);
-  if (other === undefined) return [];
-  return problem(
-    `${what} also reaches ${other}: a website endpoint knows only how keys begin`,
-    "set it up at the edge, or make it permanent",
-  );
+  if (!ownsWebsite) return problem({ why: "not-owned", isPattern, status });
+  if (index >= MOST_ROUTING_RULES) return problem({ why: "too-many", most: MOST_ROUTING_RULES });
+  const key = parseAddress(path, "/") as string;
+  const other = isPattern ? undefined : [...paths].find((one) => one.startsWith(key) && one !== key);
+  return other === undefined ? [] : problem({ why: "reaches", isPattern, status, other });
 }
 
 /** Files that nobody reaches any more: a routing rule counts before what stands there. */
 function findCovered({ address }: RedirectRule, { paths }: RedirectFacts): Problem[] {
   const prefix = parseAddress(address.replace(/\*$/, ""), "/") as string;
-  const covered = address.endsWith("*") ? [...paths].filter((path) => path.startsWith(prefix)) : [];
-  if (covered.length === 0) return [];
-  return [
-    {
-      code: "redirect-covers",
-      severity: "warning",
-      path: address,
-      message: `visitors are sent on also from ${listed(covered)}`,
-    },
-  ];
+  const keys = address.endsWith("*") ? [...paths].filter((path) => path.startsWith(prefix)) : [];
+  return keys.length === 0 ? [] : [warning("redirect-covers", address, { keys })];
 }
 
 function toRoutingRule(rule: RedirectRule, { addresses, bucketPrefix }: RedirectFacts): RoutingRule {
@@ -250,17 +212,8 @@ function toRoutingRule(rule: RedirectRule, { addresses, bucketPrefix }: Redirect
   };
 }
 
-function toElsewhere(rules: readonly RedirectRule[]): Problem[] {
-  if (rules.length === 0) return [];
-  const names = listed(rules.map(({ address, leadsTo }) => `${address} → ${leadsTo}`));
-  const hint =
-    "set them up at the edge, or let the edge read from a website endpoint (store.serves: website)";
-  return [
-    {
-      code: "redirect-elsewhere",
-      severity: "warning",
-      message: `this endpoint can't redirect, so nothing is written for ${names}`,
-      hint,
-    },
-  ];
+function toElsewhere(live: readonly RedirectRule[]): Problem[] {
+  if (live.length === 0) return [];
+  const rules = live.map(({ address, leadsTo }) => ({ address, leadsTo }));
+  return [{ code: "redirect-elsewhere", severity: "warning", facts: { rules } }];
 }

@@ -1,26 +1,45 @@
-/** The right of the storage protocol that a request needs, by how what was being done begins; the first that fits counts. */
-const RIGHTS: readonly (readonly [begins: string, right: string])[] = [
-  ["list the versions", "s3:ListBucketVersions"],
-  ["list", "s3:ListBucket"],
-  ["create the bucket", "s3:CreateBucket"],
-  ["look at the bucket", "s3:ListBucket, or the bucket is somebody else's"],
-  ["write the bucket's policy", "s3:PutBucketPolicy"],
-  ["remove the bucket's policy", "s3:DeleteBucketPolicy"],
-  ["write the public access block", "s3:PutBucketPublicAccessBlock"],
-  ["switch versioning on", "s3:PutBucketVersioning"],
-  ["write the bucket's tags", "s3:PutBucketTagging"],
-  ["look for unfinished uploads", "s3:ListBucketMultipartUploads"],
-  ["read the website", "s3:GetBucketWebsite"],
-  ["write the website", "s3:PutBucketWebsite"],
-  ["read a version", "s3:GetObjectVersion"],
-  ["delete versions", "s3:DeleteObjectVersion"],
-  ["read", "s3:GetObject (or s3:ListBucket, without which a store hides what is missing)"],
-  ["look at", "s3:GetObject (or s3:ListBucket, without which a store hides what is missing)"],
-  ["copy", "s3:PutObject, or s3:GetObject for the source"],
-  ["remove", "s3:DeleteObject"],
-  ["write", "s3:PutObject"],
-];
+import type { StoreAction } from "../model/store-action.ts";
 
-/** The right that lacks where an action was refused. */
-export const rightFor = (action: string): string =>
-  RIGHTS.find(([begins]) => action.startsWith(begins))?.[1] ?? "for this";
+/** A right of the storage protocol, and what else may be missing where it seems to be. */
+export interface Right {
+  readonly name: string;
+  /** `hidden`: without the right to list, what is missing counts as denied; `other-owner`: the bucket; `source`: of a copy. */
+  readonly or?: "hidden" | "other-owner" | "source";
+}
+
+const READ: Right = { name: "s3:GetObject", or: "hidden" };
+const REMOVE: Right = { name: "s3:DeleteObject" };
+
+const RIGHTS: Readonly<Record<StoreAction["do"], Right>> = {
+  list: { name: "s3:ListBucket" },
+  "list-folder": { name: "s3:ListBucket" },
+  look: READ,
+  read: READ,
+  "read-time": READ,
+  write: { name: "s3:PutObject" },
+  use: { name: "s3:PutObject" },
+  copy: { name: "s3:PutObject", or: "source" },
+  remove: REMOVE,
+  "remove-many": REMOVE,
+  "find-uploads": { name: "s3:ListBucketMultipartUploads" },
+  "list-versions": { name: "s3:ListBucketVersions" },
+  "read-version": { name: "s3:GetObjectVersion" },
+  "delete-versions": { name: "s3:DeleteObjectVersion" },
+  "read-lock": { name: "s3:GetBucketObjectLockConfiguration" },
+  "look-at-bucket": { name: "s3:ListBucket", or: "other-owner" },
+  "create-bucket": { name: "s3:CreateBucket" },
+  "read-website": { name: "s3:GetBucketWebsite" },
+  "write-website": { name: "s3:PutBucketWebsite" },
+  "read-policy": { name: "s3:GetBucketPolicy" },
+  "write-policy": { name: "s3:PutBucketPolicy" },
+  "remove-policy": { name: "s3:DeleteBucketPolicy" },
+  "read-block": { name: "s3:GetBucketPublicAccessBlock" },
+  "write-block": { name: "s3:PutBucketPublicAccessBlock" },
+  "read-versioning": { name: "s3:GetBucketVersioning" },
+  "keep-versions": { name: "s3:PutBucketVersioning" },
+  "read-tags": { name: "s3:GetBucketTagging" },
+  "write-tags": { name: "s3:PutBucketTagging" },
+};
+
+/** The right that is missing where an action was refused. */
+export const rightFor = (action: StoreAction): Right => RIGHTS[action.do];

@@ -8,7 +8,7 @@ import { findFileNameProblems, findNameProblems } from "./names-check.ts";
 import { byText } from "../model/names.ts";
 import type { Role } from "../model/parcel.ts";
 import type { RoutingRule } from "../model/website.ts";
-import type { Problem } from "../model/problems.ts";
+import { SEVERITIES, type Problem } from "../model/problem.ts";
 import {
   buildReferenceGraph,
   findReferenceProblems,
@@ -111,8 +111,6 @@ export const hasUnknownImmutables = ({ parcels }: Analysis, state: DestinationSt
   return parcels.some(({ key, role }) => role === "fingerprinted" && !known.has(key));
 };
 
-const SEVERITIES = ["error", "warning", "note"] as const;
-
 const sortProblems = (problems: readonly Problem[]): Problem[] =>
   problems.toSorted(
     (a, b) =>
@@ -124,40 +122,19 @@ const sortProblems = (problems: readonly Problem[]): Problem[] =>
 
 function findSecretProblems({ files }: Build): Problem[] {
   return files.flatMap(({ path, secrets }) =>
-    secrets.map((name): Problem => ({
-      code: "never-ship",
-      severity: "error",
-      path,
-      message: `holds ${name}`,
-      hint: "take it out, and replace the credential: it may have been seen",
-    })),
+    secrets.map((holds): Problem => ({ code: "never-ship", severity: "error", path, facts: { holds } })),
   );
 }
 
-function findWithheld({ withheld }: Build): Problem[] {
-  return withheld.map((path) => ({
-    code: "never-ship",
-    severity: "error",
-    path,
-    message: "must never be shipped; it is left out in any case",
-    hint: "is this folder the build, and nothing but the build?",
-  }));
-}
+const findWithheld = ({ withheld }: Build): Problem[] =>
+  withheld.map((path) => ({ code: "never-ship", severity: "error", path, facts: {} }));
 
 /** Source maps show the sources to whoever asks. */
 function findSourceMaps({ files }: Build): Problem[] {
-  const [first, ...others] = files.filter(({ path }) => path.endsWith(".map"));
+  const maps = files.filter(({ path }) => path.endsWith(".map"));
+  const [first] = maps;
   if (!first) return [];
-  const message = `${others.length + 1} source maps are shipped: they show your sources to whoever asks`;
-  return [
-    {
-      code: "source-maps",
-      severity: "note",
-      path: first.path,
-      message,
-      hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',
-    },
-  ];
+  return [{ code: "source-maps", severity: "note", path: first.path, facts: { count: maps.length } }];
 }
 
 /** A page that pins a file whose name stays: old pages at edges and in tabs refuse the new bytes, and new pages the old ones. */
@@ -165,17 +142,7 @@ function findPinned({ references }: ReferenceGraph, parcels: readonly ExplainedP
   const roles = new Map(parcels.map(({ key, role }) => [key, role]));
   return references.flatMap(({ isPinned, to, from, line }): Problem[] => {
     if (!isPinned || to === undefined || roles.get(to) === "fingerprinted") return [];
-    const message = `${to} is pinned by its integrity, and its name stays when it changes: pages and file of different releases refuse each other`;
-    return [
-      {
-        code: "pinned-name",
-        severity: "warning",
-        path: from,
-        line,
-        message,
-        hint: "give it a name that carries its hash",
-      },
-    ];
+    return [{ code: "pinned-name", severity: "warning", path: from, line, facts: { to } }];
   });
 }
 
@@ -199,25 +166,14 @@ function findMetadataProblems(parcels: readonly ExplainedParcel[]): Problem[] {
     const size = measured.get(headers) ?? measure(headers);
     measured.set(headers, size);
     if (size <= MOST_METADATA) return [];
-    const message = `its metadata (${METADATA_PREFIX}…) has ${size} bytes; stores take ${MOST_METADATA}`;
-    return [
-      {
-        code: "too-much-metadata",
-        severity: "error",
-        path: key,
-        message,
-        hint: "shorten it in the settings (headers)",
-      },
-    ];
+    const facts = { size, most: MOST_METADATA };
+    return [{ code: "too-much-metadata", severity: "error", path: key, facts }];
   });
 }
 
 /** Somebody changed the sources and forgot to build. */
-function findOldBuild({ newerSource }: Build): Problem[] {
-  if (newerSource === undefined) return [];
-  const message = `the build is older than what it is made from: ${newerSource} was changed after it`;
-  return [{ code: "old-build", severity: "warning", message, hint: "build again before you deliver" }];
-}
+const findOldBuild = ({ newerSource: source }: Build): Problem[] =>
+  source === undefined ? [] : [{ code: "old-build", severity: "warning", facts: { source } }];
 
 /** A name that browsers were told never to ask for again, with other bytes. */
 function findReused(
@@ -227,10 +183,6 @@ function findReused(
   return parcels.flatMap(({ key, hash, role }): Problem[] => {
     const known = earlier.get(key);
     if (role !== "fingerprinted" || known?.role !== "fingerprinted" || known.hash === hash) return [];
-    const message =
-      "was delivered as immutable and has other bytes now: browsers keep the old ones for a year";
-    const hint =
-      "a build step after hashing changes it: hash last, or give the file a freshness rule of its own and another name";
-    return [{ code: "fingerprint-reused", severity: "error", path: key, message, hint }];
+    return [{ code: "fingerprint-reused", severity: "error", path: key, facts: {} }];
   });
 }

@@ -12,10 +12,14 @@ export interface ProjectLook {
   readonly title?: string | undefined;
 }
 
+/** Why it is this folder. `name`: the file of the project that tells. */
+export type FoundReason =
+  | { readonly code: "writes" | "will-write"; readonly name: string }
+  | { readonly code: "holds-page" | "holds-page-alone" };
+
 export interface FoundBuild {
   readonly folder: string;
-  /** Why this one. */
-  readonly reason: string;
+  readonly reason: FoundReason;
   /** Whether it is there already, or will be after the next build. */
   readonly isThere: boolean;
 }
@@ -44,15 +48,15 @@ export function findBuild({ names, pageFolders }: ProjectLook): FoundBuild | und
     if (name === undefined) continue;
     for (const place of places) {
       const folder = pageFolders.find((candidate) => place.test(candidate));
-      if (folder !== undefined) return { folder, reason: `${name} writes there`, isThere: true };
+      if (folder !== undefined) return { folder, reason: { code: "writes", name }, isThere: true };
     }
-    return { folder: usual, reason: `${name} will write there`, isThere: false };
+    return { folder: usual, reason: { code: "will-write", name }, isThere: false };
   }
   const folder = USUAL.find((candidate) => pageFolders.includes(candidate));
-  if (folder !== undefined) return { folder, reason: "it holds an index.html", isThere: true };
+  if (folder !== undefined) return { folder, reason: { code: "holds-page" }, isThere: true };
   const [only, ...others] = pageFolders.filter((candidate) => candidate !== ".");
   return only !== undefined && others.length === 0
-    ? { folder: only, reason: "it alone holds an index.html", isThere: true }
+    ? { folder: only, reason: { code: "holds-page-alone" }, isThere: true }
     : undefined;
 }
 

@@ -1,4 +1,5 @@
 import { byText } from "../model/names.ts";
+import type { HashShape } from "../model/reasons.ts";
 
 /**
  * Which file names carry a hash of their content. A wrong yes can't be taken back from browsers, a wrong no costs them a
@@ -7,8 +8,7 @@ import { byText } from "../model/names.ts";
 export interface FingerprintName {
   /** The part of the name that is the hash. */
   readonly token: string;
-  /** Alphabet and length, as a person would say it: `8 hex`. */
-  readonly shape: string;
+  readonly shape: HashShape;
   /** Whether the name alone shows it. A weak one counts where other names of its folder are of the same shape. */
   readonly strength: "strong" | "weak";
 }
@@ -33,7 +33,11 @@ export function findFingerprintNames(paths: readonly string[]): Map<string, Fing
 }
 
 const folderOf = (path: string): string => path.slice(0, path.lastIndexOf("/") + 1);
-const family = (path: string, name: FingerprintName): string => `${folderOf(path)}\n${name.shape}`;
+const family = (path: string, { shape }: FingerprintName): string =>
+  `${folderOf(path)}\n${toShapeName(shape)}`;
+
+/** The same for the same shape. */
+export const toShapeName = ({ alphabet, length }: HashShape): string => `${alphabet} ${length}`;
 
 /** Ends of names that say what kind of file it is; a hash stands before them. */
 const SUFFIX =
@@ -88,10 +92,13 @@ function shapeOfToken(token: string, whole: boolean): Omit<FingerprintName, "tok
   if (/^[0-9a-f]+$/.test(token) && HEX_LENGTHS.has(length)) {
     const mixed = /[0-9]/.test(token) && /[a-f]/.test(token);
     if (isDate(token) || (whole && length === 8 && !mixed)) return undefined;
-    return { shape: `${length} hex`, strength: mixed ? "strong" : "weak" };
+    return { shape: { alphabet: "hex", length }, strength: mixed ? "strong" : "weak" };
   }
   if (/^[A-Z2-7]{8}$/.test(token))
-    return { shape: "8 base32", strength: /[2-7].*[A-Z]|[A-Z].*[2-7]/.test(token) ? "strong" : "weak" };
+    return {
+      shape: { alphabet: "base32", length },
+      strength: /[2-7].*[A-Z]|[A-Z].*[2-7]/.test(token) ? "strong" : "weak",
+    };
   return undefined;
 }
 
@@ -104,9 +111,10 @@ function parseUrlSafe(stem: string): FingerprintName | undefined {
     const token = stem.slice(-length);
     const before = stem.slice(0, -length);
     if (token.length < length || !/^[A-Za-z0-9_-]+$/.test(token) || !/[._~-]$/.test(before)) continue;
-    if (looksRandom(token)) return { token, shape: `${length} base64url`, strength: "strong" };
+    const shape = { alphabet: "base64url", length } as const;
+    if (looksRandom(token)) return { token, shape, strength: "strong" };
     if (/[a-z]/.test(token) && /[A-Z0-9]/.test(token) && changes(token) >= 3) {
-      return { token, shape: `${length} base64url`, strength: "weak" };
+      return { token, shape, strength: "weak" };
     }
   }
   return undefined;
@@ -133,7 +141,7 @@ function parseFolders(folder: string): FingerprintName | undefined {
   const token = telling.at(-1);
   return token === undefined || !/\d/.test(token)
     ? undefined
-    : { token, shape: `folder of ${token.length}`, strength: "strong" };
+    : { token, shape: { alphabet: "folder", length: token.length }, strength: "strong" };
 }
 
 /** A random id of 21 letters of the URL-safe alphabet. */

@@ -1,6 +1,7 @@
 import picomatch from "picomatch";
 import { decideContentType, withCharset } from "./content-type.ts";
 import type { ObjectHeaders, Role } from "../model/parcel.ts";
+import type { AskedAnew, HeaderSource } from "../model/reasons.ts";
 import { isScriptOrStyle } from "./roles.ts";
 
 /** How long a response may be reused without asking, in seconds (RFC 9111 §4.2). */
@@ -32,14 +33,14 @@ export interface HeaderRules {
   /** Whether copies at the edge can be called back; where they can't, the edge gets what browsers get. */
   readonly edgeCanForget: boolean;
   /** Roles that an edge asks for anew each time where no rule says otherwise, each with the reason. */
-  readonly askedAnew?: Readonly<Partial<Record<Role, string>>>;
+  readonly askedAnew?: Readonly<Partial<Record<Role, AskedAnew>>>;
 }
 
 /** Which rule set a value; later ones of the same header override. */
 export interface HeaderTrace {
   readonly header: string;
   readonly value: string;
-  readonly rule: string;
+  readonly rule: HeaderSource;
 }
 
 export interface HeaderDecision {
@@ -89,44 +90,41 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
   return ({ path, role, head }) => {
     const trace: HeaderTrace[] = [];
     const base = decideDefaultFreshness(role, path);
-    let [{ browser, edge }, edgeSaid, rule] = [base, false, `role ${role}`];
+    let { browser, edge } = base;
+    let edgeSaid = false;
+    let rule: Extract<HeaderSource, { by: "role" | "freshness" }> = { by: "role", role };
     for (const candidate of freshness) {
       if (!candidate.matches(path)) continue;
       browser = candidate.browser ?? browser;
       edge = candidate.edge ?? edge;
       edgeSaid ||= candidate.edge !== undefined;
-      rule = `freshness ${candidate.files}`;
+      rule = { by: "freshness", files: candidate.files };
     }
     if (!rules.edgeCanForget && !edgeSaid) edge = browser;
     const anew = rules.askedAnew?.[role];
     if (anew !== undefined && !edgeSaid && edge > 0) {
       edge = 0;
-      rule = `${rule}; ${anew}`;
+      rule = { ...rule, anew };
     }
     const immutable = base.immutable === true && browser === base.browser;
     const decided: Freshness = { browser, edge, ...(immutable ? { immutable } : {}) };
     trace.push({ header: "cache-control", value: toCacheControl(decided), rule });
 
-    trace.push({
-      header: "content-type",
-      value: decideContentType(path, head),
-      rule: "the file's name or first bytes",
-    });
-    for (const type of types) {
-      if (type.matches(path))
-        trace.push({ header: "content-type", value: withCharset(type.type), rule: `types ${type.files}` });
-    }
+    const header = "content-type";
+    trace.push({ header, value: decideContentType(path, head), rule: { by: "content" } });
+    for (const { files, type, matches } of types)
+      if (matches(path)) trace.push({ header, value: withCharset(type), rule: { by: "types", files } });
     for (const { files, set, matches } of headers) {
       if (!matches(path)) continue;
       for (const [name, value] of Object.entries(set)) {
-        trace.push({ header: name.toLowerCase(), value, rule: `headers ${files}` });
+        trace.push({ header: name.toLowerCase(), value, rule: { by: "headers", files } });
       }
     }
-    const key = trace.map(({ header, value, rule: from }) => `${header}\n${value}\n${from}`).join("\n");
+    const key = JSON.stringify(trace);
     const known = shared.get(key);
     if (known) return known;
     const decision = {
-      headers: Object.fromEntries(trace.map(({ header, value }) => [header, value])),
+      headers: Object.fromEntries(trace.map((entry) => [entry.header, entry.value])),
       freshness: decided,
       trace,
     };

@@ -1,4 +1,4 @@
-import type { Problem } from "../model/problems.ts";
+import type { Problem, ProblemFacts } from "../model/problem.ts";
 
 /** The longest key that stores take, in bytes of UTF-8. */
 const LONGEST_KEY = 1024;
@@ -16,35 +16,24 @@ function findCaseClashes(paths: readonly string[]): Problem[] {
     const other = seen.get(folded);
     seen.set(folded, other ?? path);
     if (other === undefined) return [];
-    return [
-      {
-        code: "case-clash",
-        severity: "error",
-        path,
-        message: `differs from ${other} only in case or spelling`,
-        hint: "rename one of them",
-      },
-    ];
+    return [{ code: "case-clash", severity: "error", path, facts: { other } }];
   });
 }
 
 function findUnfit(path: string): Problem[] {
-  const why = reasonUnfit(path);
-  return why === undefined
-    ? []
-    : [{ code: "unfit-name", severity: "error", path, message: why, hint: "rename it" }];
+  const facts = findReason(path);
+  return facts === undefined ? [] : [{ code: "unfit-name", severity: "error", path, facts }];
 }
 
-function reasonUnfit(path: string): string | undefined {
-  if (/[\u0000-\u001f\u007f]/.test(path))
-    return "the name holds a control character, which no address can carry";
-  if (path.includes("\\")) return "the name holds a backslash, which browsers turn into a slash";
-  if (path.includes("*")) return "the name holds a *, which edges take for a pattern";
-  if (!path.isWellFormed()) return "the name is not valid Unicode";
-  return new TextEncoder().encode(path).length > LONGEST_KEY
-    ? `the name is longer than ${LONGEST_KEY} bytes`
-    : undefined;
+function findReason(path: string): ProblemFacts["unfit-name"] | undefined {
+  if (/[\u0000-\u001f\u007f]/.test(path)) return { why: "control-character" };
+  if (path.includes("\\")) return { why: "backslash" };
+  if (path.includes("*")) return { why: "star" };
+  if (!path.isWellFormed()) return { why: "not-unicode" };
+  return bytesOf(path) > LONGEST_KEY ? { why: "long-key", most: LONGEST_KEY } : undefined;
 }
+
+const bytesOf = (text: string): number => new TextEncoder().encode(text).length;
 
 /** The longest name of one file or folder, in bytes, on the file systems that matter. */
 const LONGEST_NAME = 255;
@@ -53,14 +42,12 @@ const LONGEST_NAME = 255;
 export function findFileNameProblems(paths: readonly string[]): Problem[] {
   const folders = new Set(paths.flatMap((path) => listFolders(path)));
   return paths.flatMap((path): Problem[] => {
-    const why = folders.has(path)
-      ? "is a file where other files need a folder of that name"
-      : path.split("/").some((name) => new TextEncoder().encode(name).length > LONGEST_NAME)
-        ? `a part of the name is longer than ${LONGEST_NAME} bytes`
+    const facts: ProblemFacts["unfit-name"] | undefined = folders.has(path)
+      ? { why: "file-and-folder" }
+      : path.split("/").some((name) => bytesOf(name) > LONGEST_NAME)
+        ? { why: "long-part", most: LONGEST_NAME }
         : undefined;
-    return why === undefined
-      ? []
-      : [{ code: "unfit-name", severity: "error", path, message: why, hint: "rename it" }];
+    return facts === undefined ? [] : [{ code: "unfit-name", severity: "error", path, facts }];
   });
 }
 

@@ -7,11 +7,13 @@ import {
 } from "./headers.ts";
 import { largest } from "../model/largest.ts";
 import { byText, type Sha256 } from "../model/names.ts";
-import { isPageLike, type Parcel, type Role } from "../model/parcel.ts";
+import type { Secret } from "../model/problem.ts";
+import { isPageLike, type Parcel } from "../model/parcel.ts";
+import type { RoleReason } from "../model/reasons.ts";
 import type { Reference } from "./references/reference.ts";
 import { parseAddress, type AddressRules } from "../addresses/addresses.ts";
 import { resolveReference } from "../addresses/resolve.ts";
-import { classifyRoles, isWorkerScript, type EarlierFile } from "./roles.ts";
+import { classifyRoles, isWorkerScript, type EarlierFile, type RoleDecision } from "./roles.ts";
 
 /** One file of the build as it was read. */
 export interface BuildFile {
@@ -23,8 +25,8 @@ export interface BuildFile {
   readonly head: Uint8Array;
   /** What it names, as written. */
   readonly references: readonly Reference[];
-  /** What its text holds that nobody should be shown, in words. */
-  readonly secrets: readonly string[];
+  /** What its text holds that nobody should be shown. */
+  readonly secrets: readonly Secret[];
 }
 
 export interface Build {
@@ -49,7 +51,7 @@ export interface ParcelRules {
 
 /** A parcel with the reasons for what it is. */
 export interface ExplainedParcel extends Parcel, Pick<HeaderDecision, "freshness" | "trace"> {
-  readonly roleReason: string;
+  readonly roleReason: RoleReason;
 }
 
 /** What each file of the build should be in the store, sorted by key; the same for any order of the files. */
@@ -70,7 +72,7 @@ export function decideParcels(
   const decideHeaders = createHeaderDecider(rules);
   return files
     .map(({ path, size, hash, head }) => {
-      const { role, reason } = roles.get(path) as { role: Role; reason: string };
+      const { role, reason } = roles.get(path) as RoleDecision;
       const { headers, freshness, trace } = decideHeaders({ path, role, head });
       return { key: path, hash, storedHash: hash, size, role, roleReason: reason, headers, freshness, trace };
     })

@@ -1,7 +1,7 @@
 import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
 import { resolve, resolveReference } from "../addresses/resolve.ts";
 import type { ObjectKey, UrlPath } from "../model/names.ts";
-import { listed, type Problem } from "../model/problems.ts";
+import type { Problem } from "../model/problem.ts";
 import type { Reference, ReferenceKind } from "./references/reference.ts";
 
 /** One reference with what it leads to. */
@@ -98,16 +98,10 @@ export function findReferenceProblems(
       kind === "link" && to !== undefined && isBare(address, to, facts.addresses),
   );
   if (bare.length === 0 || facts.addresses.forms.includes("bare") || facts.clientRoutes) return problems;
-  const names = [...new Set(bare.map(({ address = "" }) => address))];
   const first = bare[0] as ResolvedReference;
-  const note: Problem = {
-    code: "bare-link",
-    severity: "note",
-    path: first.from,
-    line: first.line,
-    message: `${names.length} addresses without an ending are linked, such as ${listed(names, 3)}`,
-    hint: "promise them with addresses.pages: [file, folder, bare], unless the endpoint answers them by itself",
-  };
+  const names = [...new Set(bare.map(({ address = "" }) => address))];
+  const place = { path: first.from, line: first.line };
+  const note: Problem = { code: "bare-link", severity: "note", ...place, facts: { addresses: names } };
   return paths.size > 0 ? [...problems, note] : problems;
 }
 
@@ -116,22 +110,7 @@ const isBare = (address: UrlPath, to: ObjectKey, { basePath }: AddressRules): bo
   to.endsWith(".html") && !address.endsWith("/") && `${address}.html` === basePath + encodeKey(to);
 
 function toProblem(kind: ReferenceKind, path: ObjectKey, line: number, address: UrlPath): Problem {
-  if (kind === "link")
-    return {
-      code: "dead-link",
-      severity: "warning",
-      path,
-      line,
-      message: `${address} is linked here and no page answers there`,
-    };
-  const severity = kind === "asset" ? "error" : "warning";
-  const hint = "build again from clean, or take the reference out";
-  return {
-    code: "missing-asset",
-    severity,
-    path,
-    line,
-    message: `${address} is named here and is not in the build`,
-    hint,
-  };
+  const facts = { address };
+  if (kind === "link") return { code: "dead-link", severity: "warning", path, line, facts };
+  return { code: "missing-asset", severity: kind === "asset" ? "error" : "warning", path, line, facts };
 }

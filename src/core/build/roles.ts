@@ -1,10 +1,11 @@
-import { findFingerprintNames, parseFingerprint } from "./fingerprint.ts";
+import { findFingerprintNames, parseFingerprint, toShapeName } from "./fingerprint.ts";
 import type { Sha256 } from "../model/names.ts";
 import type { Role } from "../model/parcel.ts";
+import type { HashShape, RoleReason } from "../model/reasons.ts";
 
 export interface RoleDecision {
   readonly role: Role;
-  readonly reason: string;
+  readonly reason: RoleReason;
 }
 
 /** A file of an earlier release. */
@@ -32,53 +33,58 @@ export function classifyRoles(facts: RoleFacts): Map<string, RoleDecision> {
   const present = new Set(paths);
   const fingerprints = decideFingerprints(facts);
   const classify = (path: string): RoleDecision => {
-    if (path === facts.entry) return { role: "entry", reason: "the entry page of the settings" };
-    if (path === facts.notFound) return { role: "notFound", reason: "the not-found page" };
-    if (isPolled(path)) return { role: "worker", reason: "clients ask for it again under this name" };
-    if (/\.x?html?$/i.test(path)) return { role: "page", reason: "HTML" };
+    if (path === facts.entry) return decide("entry", "entry");
+    if (path === facts.notFound) return decide("notFound", "not-found");
+    if (isPolled(path)) return decide("worker", "polled");
+    if (/\.x?html?$/i.test(path)) return decide("page", "html");
     const fingerprint = fingerprints.get(path);
     if (fingerprint !== undefined) return { role: "fingerprinted", reason: fingerprint };
-    if (facts.loadedByWorkers.has(path))
-      return { role: "worker", reason: "a worker loads it under this name" };
-    if (isPagePayload(path, present)) return { role: "page", reason: "data that goes with a page" };
-    if (isAssetName(path)) return { role: "asset", reason: "a stable name" };
-    return { role: "document", reason: "neither page nor asset" };
+    if (facts.loadedByWorkers.has(path)) return decide("worker", "worker-part");
+    if (isPagePayload(path, present)) return decide("page", "payload");
+    if (isAssetName(path)) return decide("asset", "stable");
+    return decide("document", "other");
   };
   return new Map(paths.map((path) => [path, classify(path)]));
 }
+
+type PlainReason = Exclude<RoleReason, { code: "fingerprint" | "alias" | "redirect" | "recorded" }>["code"];
+
+const decide = (role: Role, code: PlainReason): RoleDecision => ({ role, reason: { code } });
 
 /** How many names of a shape must be vouched for by other files before one that nobody names is believed as well. */
 const NAMED_FAMILY = 5;
 
 /** The files whose name carries a hash, with the reason to believe it. */
-function decideFingerprints({ files, namedTokens, earlier }: RoleFacts): Map<string, string> {
+function decideFingerprints({ files, namedTokens, earlier }: RoleFacts): Map<string, RoleReason> {
   const names = findFingerprintNames(files.map(({ path }) => path));
   const families = new Map<string, number>();
   for (const [path, { token, shape }] of names) {
-    const family = `${topFolder(path)} ${shape}`;
+    const family = `${topFolder(path)} ${toShapeName(shape)}`;
     if (namedTokens.has(token)) families.set(family, (families.get(family) ?? 0) + 1);
   }
   const before = new Map(
     [...earlier.keys()].flatMap((path) => (names.has(path) ? [] : [[stemOf(path), path] as const])),
   );
-  const decided = new Map<string, string>();
+  const decided = new Map<string, RoleReason>();
   for (const { path, hash } of files) {
     const name = names.get(path);
     const known = earlier.get(path);
     // Bytes that changed under this name once will do so again; only what was promised to be immutable is a matter for a guard.
     if (!name || (known && known.hash !== hash && known.role !== "fingerprinted")) continue;
-    const carries = `the name carries ${name.token} (${name.shape})`;
-    const isLong = /^(1[6-9]|[2-9]\d) hex$/.test(name.shape);
+    const { token, shape } = name;
+    const believe = (by: Extract<RoleReason, { code: "fingerprint" }>["by"]): void => {
+      decided.set(path, { code: "fingerprint", token, shape, by });
+    };
+    const family = `${topFolder(path)} ${toShapeName(shape)}`;
     const renamed = before.get(stemOf(path));
-    if (namedTokens.has(name.token)) decided.set(path, `${carries}, and another file names it`);
-    else if (isLong && (families.get(`${topFolder(path)} ${name.shape}`) ?? 0) >= NAMED_FAMILY) {
-      decided.set(path, `${carries}, as names beside it do that other files name`);
-    } else if (renamed !== undefined && earlier.get(renamed)?.hash !== hash) {
-      decided.set(path, `${carries}, and it changed with the content since ${renamed}`);
-    }
+    if (namedTokens.has(token)) believe("naming");
+    else if (isLong(shape) && (families.get(family) ?? 0) >= NAMED_FAMILY) believe("family");
+    else if (renamed !== undefined && earlier.get(renamed)?.hash !== hash) believe({ changedSince: renamed });
   }
   return decided;
 }
+
+const isLong = ({ alphabet, length }: HashShape): boolean => alphabet === "hex" && length >= 16;
 
 const topFolder = (path: string): string => path.slice(0, path.indexOf("/") + 1);
 

@@ -1,13 +1,15 @@
+import type { Secret } from "../model/problem.ts";
+
 /** Texts that are credentials whatever file they stand in, and what they are called. */
-const SECRETS: readonly (readonly [RegExp, string])[] = [
-  [/-----BEGIN (?:[A-Z]+ )*PRIVATE KEY-----\s*[A-Za-z0-9+/=]{20}/, "a private key"],
+const SECRETS: readonly (readonly [RegExp, Secret])[] = [
+  [/-----BEGIN (?:[A-Z]+ )*PRIVATE KEY-----\s*[A-Za-z0-9+/=]{20}/, "private-key"],
   [
     /\b(?:AKIA|ASIA)[A-Z2-7]{16}\b(?=[\s\S]{0,200}(?<![A-Za-z0-9/+])[A-Za-z0-9/+]{40}(?![A-Za-z0-9/+=]))/,
-    "an access key with its secret",
+    "access-key",
   ],
-  [/\baws_secret_access_key\s*[=:]\s*["']?[A-Za-z0-9/+]{40}\b/i, "a secret access key"],
+  [/\baws_secret_access_key\s*[=:]\s*["']?[A-Za-z0-9/+]{40}\b/i, "secret-access-key"],
 ];
 
 /** What a text holds that nobody should be shown. */
-export const findSecrets = (text: string): string[] =>
+export const findSecrets = (text: string): Secret[] =>
   SECRETS.filter(([pattern]) => pattern.test(text)).map(([, name]) => name);

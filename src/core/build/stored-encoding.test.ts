@@ -3,7 +3,7 @@ import type { ExplainedParcel } from "./parcels.ts";
 import { applyEncodedForms, isWorthEncoding } from "./stored-encoding.ts";
 
 const parcel = (key: string, size: number, type = "text/html", more: Partial<ExplainedParcel> = {}): ExplainedParcel => ({
-  key, size, hash: "raw", storedHash: "raw", role: "page", roleReason: "", headers: { "content-type": type }, freshness: { browser: 0, edge: 0 }, trace: [], ...more,
+  key, size, hash: "raw", storedHash: "raw", role: "page", roleReason: { code: "html" }, headers: { "content-type": type }, freshness: { browser: 0, edge: 0 }, trace: [], ...more,
 }); // prettier-ignore
 const EMPTY = { listing: [], storeTimeMs: 0 };
 

@@ -43,7 +43,8 @@ export function applyEncodedForms(
       known.headers["content-encoding"] === "gzip" &&
       standing.get(parcel.key) === known.etag;
     const { storedHash, size } = isKept ? known : form;
-    const trace = [...parcel.trace, { header: "content-encoding", value: "gzip", rule: "compression: gzip" }];
+    const rule = { by: "compression" } as const;
+    const trace = [...parcel.trace, { header: "content-encoding", value: "gzip", rule }];
     return {
       ...parcel,
       storedHash,

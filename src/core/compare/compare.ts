@@ -1,5 +1,6 @@
 import { byText, isStateKey, type ObjectKey, type Sha256 } from "../model/names.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "../model/parcel.ts";
+import type { ChangeReason } from "../model/reasons.ts";
 import type { DestinationState } from "../model/release.ts";
 import {
   isSameParcel,
@@ -18,7 +19,7 @@ import {
 export interface Change {
   readonly kind: ChangeKind;
   readonly parcel: Parcel;
-  readonly reason: string;
+  readonly reason: ChangeReason;
   /** What stands there now, if anything does. */
   readonly listed?: ListedObject;
   readonly recorded?: RecordedParcel;
@@ -170,7 +171,7 @@ function markMoved(
   const sources = findContents(state, recorded);
   return changes.map((change) => {
     const from = change.kind === "new" ? sources.get(change.parcel.storedHash) : undefined;
-    return from === undefined ? change : { ...change, kind: "moved", reason: `the same bytes as ${from}` };
+    return from === undefined ? change : { ...change, kind: "moved", reason: { code: "moved", from } };
   });
 }
 

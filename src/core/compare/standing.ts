@@ -6,6 +6,7 @@ import {
   type Parcel,
   type RecordedParcel,
 } from "../model/parcel.ts";
+import type { ChangeReason } from "../model/reasons.ts";
 import type { DestinationState, Pointer } from "../model/release.ts";
 
 /** One state a key, in this precedence; `unchanged` makes no entry. */
@@ -150,57 +151,62 @@ export const isSameParcel = (a: Parcel, b: Parcel, state: DestinationState): boo
 const isSameLabel = (a: ObjectHeaders, b: ObjectHeaders, { carriesHeaders }: DestinationState): boolean =>
   carriesHeaders === false || hasSameHeaders(a, b);
 
+/** What stands under a key, against what should: nothing to do, or a change. */
 export type Verdict =
-  "unchanged" | { readonly kind: ChangeKind; readonly reason: string; readonly standingHash?: Sha256 };
+  "unchanged" | { readonly kind: ChangeKind; readonly reason: ChangeReason; readonly standingHash?: Sha256 };
 
 export function judge(parcel: Parcel, standing: Standing, state: DestinationState): Verdict {
   const { record, listed, probe, trust } = standing;
   if (!listed) {
-    if (!record) return { kind: "new", reason: "not there yet" };
+    if (!record) return { kind: "new", reason: { code: "absent" } };
     return record.etag === undefined
-      ? { kind: "new", reason: "a delivery ended before it was written" }
-      : { kind: "missing", reason: "removed by other means" };
+      ? { kind: "new", reason: { code: "unwritten" } }
+      : { kind: "missing", reason: { code: "removed-by-others" } };
   }
   if (record && (trust === "recorded" || (trust === "labels" && !probe)))
     return judgeLabelled(parcel, { hash: record.storedHash, headers: record.headers }, state);
   // No record can be believed here: what the object itself says counts.
   if (!probe)
-    return { kind: record?.etag === undefined ? "replaced" : "drifted", reason: "not looked at yet" };
+    return { kind: record?.etag === undefined ? "replaced" : "drifted", reason: { code: "unlooked" } };
   const verdict = judgeLabelled(parcel, probe, state);
-  return typeof verdict === "object" ? { ...verdict, ...judgeCause(verdict, standing, probe) } : verdict;
+  return verdict === "unchanged" ? verdict : { ...verdict, ...judgeCause(verdict, standing, probe) };
 }
 
-function judgeLabelled(parcel: Parcel, found: Probe, state: DestinationState): Verdict {
+/** A change that was found by looking at bytes and headers alone. */
+interface LabelledChange {
+  readonly kind: "replaced" | "relabelled";
+  readonly reason: Extract<ChangeReason, { code: "content" | "headers" }>;
+  readonly standingHash: Sha256;
+}
+
+function judgeLabelled(parcel: Parcel, found: Probe, state: DestinationState): "unchanged" | LabelledChange {
+  const standingHash = found.hash;
   if (found.hash !== parcel.storedHash)
-    return { kind: "replaced", reason: "content", standingHash: found.hash };
-  return isSameLabel(found.headers, parcel.headers, state)
-    ? "unchanged"
-    : { kind: "relabelled", reason: relabelReason(found.headers, parcel.headers), standingHash: found.hash };
+    return { kind: "replaced", reason: { code: "content" }, standingHash };
+  if (isSameLabel(found.headers, parcel.headers, state)) return "unchanged";
+  const names = findOtherHeaders(found.headers, parcel.headers);
+  return { kind: "relabelled", reason: { code: "headers", names }, standingHash };
 }
 
 /** Who made an object other than our record says: a run of ours that died, or somebody else. */
 function judgeCause(
-  verdict: Exclude<Verdict, "unchanged">,
+  { kind, reason }: LabelledChange,
   { record, claims }: Standing,
   probe: Probe,
 ): Partial<Exclude<Verdict, "unchanged">> {
   const isSame = (parcel: Parcel): boolean =>
     parcel.storedHash === probe.hash && hasSameHeaders(parcel.headers, probe.headers);
   if (record && isSame(record)) return {};
-  if (claims.some(isSame))
-    return { reason: `${verdict.reason}; a delivery that did not end wrote what stands` };
-  if (record === undefined)
-    return verdict.kind === "replaced" ? { reason: "no record of what stands there" } : {};
-  if (record.etag === undefined)
-    return verdict.kind === "replaced" ? { reason: "a delivery ended before it was written" } : {};
-  return verdict.kind === "replaced"
-    ? { kind: "drifted", reason: "changed by other means" }
-    : { kind: "drifted", reason: `${verdict.reason}; changed by other means` };
+  if (claims.some(isSame)) return { reason: { ...reason, by: "unended" } };
+  const isReplaced = kind === "replaced";
+  if (record?.etag === undefined)
+    return isReplaced ? { reason: { code: record === undefined ? "unrecorded" : "unwritten" } } : {};
+  return reason.code === "headers"
+    ? { kind: "drifted", reason: { ...reason, by: "others" } }
+    : { kind: "drifted", reason: { code: "changed-by-others" } };
 }
 
-function relabelReason(before: ObjectHeaders, after: ObjectHeaders): string {
-  const names = [...new Set([...Object.keys(before), ...Object.keys(after)])].filter(
-    (name) => before[name] !== after[name],
-  );
-  return `headers: ${names.sort(byText).join(", ")}`;
-}
+const findOtherHeaders = (before: ObjectHeaders, after: ObjectHeaders): string[] =>
+  [...new Set([...Object.keys(before), ...Object.keys(after)])]
+    .filter((name) => before[name] !== after[name])
+    .sort(byText);

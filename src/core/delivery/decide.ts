@@ -14,13 +14,13 @@ import {
   type Waybill,
 } from "../model/release.ts";
 import type { RoutingRule } from "../model/website.ts";
-import { findOrderViolations } from "./order.ts";
+import { findOrderViolations, OrderFault } from "./order.ts";
 import type { Analysis } from "../build/analysis.ts";
 import { longestPageFreshness } from "../build/parcels.ts";
 import { listOwed, selectUnrecorded, toOwed } from "../edges/owed.ts";
 import { planDelivery } from "./plan.ts";
 import { selectLoadedByPages } from "../build/reference-graph.ts";
-import { listed, placeOf, type Problem } from "../model/problems.ts";
+import type { Problem } from "../model/problem.ts";
 import {
   selectExpiredState,
   selectNeededContents,
@@ -57,7 +57,7 @@ export interface DeliveryDecision {
   readonly plan: Plan;
   /** What speaks against it; nothing is written while this is not empty. */
   readonly refusals: readonly Problem[];
-  readonly warnings: readonly string[];
+  readonly warnings: readonly DeliveryWarning[];
   /** Releases before the new one that stay restorable, newest first. */
   readonly retained: readonly RetainedRelease[];
   readonly pageFreshnessSeconds: number;
@@ -107,10 +107,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     ...parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key),
   ]);
   const violations = findOrderViolations(plan, { ...facts, parcels, keepsPrevious, loaded, spared });
-  if (violations.length > 0)
-    throw new Error(
-      `the plan breaks an order invariant: ${listed(violations.map(({ invariant, message }) => `${invariant} ${message}`))}`,
-    );
+  if (violations.length > 0) throw new OrderFault(violations);
   return {
     comparison,
     plan,
@@ -229,35 +226,35 @@ function selectExpired(
   return [...assets, ...selectExpiredState(state, retained, needed), ...ended];
 }
 
+/** What a person should know of a delivery before it begins. */
+export type DeliveryWarning =
+  /** The first of the lesser problems of a build, and how many there are besides. */
+  | { readonly code: "problems"; readonly first: Problem; readonly more: number }
+  | { readonly code: "drifted"; readonly release: number | undefined; readonly keys: readonly ObjectKey[] }
+  | { readonly code: "foreign" | "unreadable" | "left-out"; readonly keys: readonly ObjectKey[] }
+  | { readonly code: "older-unreadable" }
+  /** Runs that died, which this one goes on after. */
+  | { readonly code: "unended"; readonly runs: readonly { readonly run: string; readonly by: string }[] };
+
 function findWarnings(
   { analysis, state, olderWaybills, isWayBack = false }: DeliveryFacts,
-  comparison: Comparison,
-): string[] {
-  const warnings: string[] = [];
-  const lesser = analysis.problems.filter(
+  { changes, foreign }: Comparison,
+): DeliveryWarning[] {
+  const [first, ...others] = analysis.problems.filter(
     ({ severity }) => severity === "warning" || (isWayBack && severity === "error"),
   );
-  if (lesser.length > 0) {
-    const first = lesser[0] as Problem;
-    const more = lesser.length > 1 ? `, and ${lesser.length - 1} more: rcourier survey` : "";
-    warnings.push(`${placeOf(first)}${first.message}${more}`);
-  }
-  const drifted = comparison.changes
-    .filter(({ kind }) => kind === "drifted" || kind === "missing")
-    .map(({ parcel }) => parcel.key);
-  if (drifted.length > 0)
-    warnings.push(
-      `changed or removed by other means since release ${state.pointer?.release}: ${listed(drifted)}`,
-    );
-  if (comparison.foreign.length > 0) warnings.push(`not ours, left alone: ${listed(comparison.foreign)}`);
+  const drifted = changes.filter(({ kind }) => kind === "drifted" || kind === "missing");
   const unreadable = state.unreadable ?? [];
-  if (unreadable.length > 0) warnings.push(`can't be read, so nothing is pruned: ${listed(unreadable)}`);
-  if (olderWaybills === undefined)
-    warnings.push("the record of an earlier release can't be read: nothing is pruned");
-  const dead = selectUnrecorded(state);
-  if (dead.length > 0)
-    warnings.push(
-      `going on after ${dead.length === 1 ? "a delivery" : `${dead.length} deliveries`} that did not end: ${listed(dead.map(({ run, by }) => `${run} by ${by}`))}`,
-    );
-  return warnings;
+  const runs = selectUnrecorded(state).map(({ run, by }) => ({ run, by }));
+  const release = state.pointer?.release;
+  const keys = drifted.map(({ parcel }) => parcel.key);
+  const warnings: (DeliveryWarning | false | undefined)[] = [
+    first && { code: "problems", first, more: others.length },
+    keys.length > 0 && { code: "drifted", release, keys },
+    foreign.length > 0 && { code: "foreign", keys: foreign },
+    unreadable.length > 0 && { code: "unreadable", keys: unreadable },
+    olderWaybills === undefined && { code: "older-unreadable" },
+    runs.length > 0 && { code: "unended", runs },
+  ];
+  return warnings.filter((warning) => typeof warning === "object");
 }

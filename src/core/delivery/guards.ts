@@ -2,7 +2,7 @@ import type { Comparison } from "../compare/compare.ts";
 import { selectForgotten } from "../history/forgotten.ts";
 import { isAssetLike } from "../model/parcel.ts";
 import type { DestinationState } from "../model/release.ts";
-import { listed, type Problem } from "../model/problems.ts";
+import type { Problem, ProblemCode } from "../model/problem.ts";
 
 export interface GuardFacts {
   readonly site: string;
@@ -24,7 +24,7 @@ export interface GuardFacts {
 const VANISH_FLOOR = 10;
 
 /** Guards that no option lifts: without a build there is nothing to deliver. */
-const FINAL = new Set(["empty-build"]);
+const FINAL = new Set<ProblemCode>(["empty-build"]);
 export const GUARD_CODES = [
   "no-entry",
   "wrong-folder",
@@ -42,7 +42,7 @@ export const GUARD_CODES = [
   "older",
   "exposed",
   "forgotten",
-] as const;
+] as const satisfies readonly ProblemCode[];
 
 /** Everything that speaks against this delivery, lifted guards left out. */
 export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): Problem[] {
@@ -58,45 +58,26 @@ export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): P
   ) as Problem[];
 }
 
-const refusal = (code: string, message: string, hint: string): Problem => ({
-  code,
-  severity: "error",
-  message,
-  hint,
-});
-
 /** Pages, documents and other names that answer now and would not afterwards; assets stay for open tabs. */
 function findVanishing({ state, comparison, vanishShare }: GuardFacts): Problem | undefined {
   const counted = (state.waybill?.parcels ?? []).filter(({ role }) => !isAssetLike(role));
   const going = comparison.stale.filter(({ recorded }) => !isAssetLike(recorded.role));
   if (going.length <= VANISH_FLOOR || going.length <= counted.length * vanishShare) return undefined;
-  const names = listed(going.map(({ recorded }) => recorded.key));
-  return refusal(
-    "vanish",
-    `${going.length} of ${counted.length} addresses would stop answering: ${names}`,
-    "is this the whole build?",
-  );
+  const keys = going.map(({ recorded }) => recorded.key);
+  return { code: "vanish", severity: "error", facts: { keys, of: counted.length } };
 }
 
 function findOtherSite({ state, site }: GuardFacts): Problem | undefined {
   const found = state.pointer?.site;
   if (found === undefined || found === site) return undefined;
-  return refusal(
-    "other-site",
-    `this destination holds another site, ${found}`,
-    "check bucket and prefix of the destination",
-  );
+  return { code: "other-site", severity: "error", facts: { site: found } };
 }
 
 /** A later build is live: this one would take the site back. */
 function findOlder({ state, sequence }: GuardFacts): Problem | undefined {
   const live = state.waybill?.sequence;
   if (sequence === undefined || live === undefined || live <= sequence) return undefined;
-  return refusal(
-    "older",
-    `build ${sequence} is older than build ${live}, which is live`,
-    "deliver the newest build; to go back on purpose, lift this",
-  );
+  return { code: "older", severity: "error", facts: { sequence, live } };
 }
 
 /** What was removed for good would be delivered again. */
@@ -104,27 +85,10 @@ function findForgotten({ state, comparison }: GuardFacts): Problem[] {
   const forgotten = selectForgotten(state);
   return comparison.changes
     .filter(({ parcel }) => forgotten.has(parcel.storedHash))
-    .map(({ parcel }) => ({
-      ...refusal(
-        "forgotten",
-        "holds just what was removed for good with prune --forget",
-        "take it out of the build",
-      ),
-      path: parcel.key,
-    }));
+    .map(({ parcel }) => ({ code: "forgotten", severity: "error", path: parcel.key, facts: {} }));
 }
 
-function findExposed({ exposedAt, isWayBack }: GuardFacts): Problem | undefined {
-  if (exposedAt === undefined || (isWayBack === true && exposedAt === "site")) return undefined;
-  return exposedAt === "store"
-    ? refusal(
-        "exposed",
-        "anybody can read the records of deliveries (.courier/)",
-        "deny anonymous reads below .courier/ in the bucket's policy",
-      )
-    : refusal(
-        "exposed",
-        "anybody can read the records of deliveries (.courier/) at the site's address",
-        "deny .courier/ at the edge or web server, or leave it out of what the edge may read",
-      );
+function findExposed({ exposedAt: at, isWayBack }: GuardFacts): Problem | undefined {
+  if (at === undefined || (isWayBack === true && at === "site")) return undefined;
+  return { code: "exposed", severity: "error", facts: { at } };
 }

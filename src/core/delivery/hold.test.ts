@@ -1,4 +1,5 @@
-import { isRenewalDue, isSurelyOurs, mayTakeOver, parseHold, toHoldText, type Hold } from "./hold.ts";
+import type { Hold } from "../model/hold.ts";
+import { isRenewalDue, isSurelyOurs, mayTakeOver, parseHold, toHoldText } from "./hold.ts";
 
 const hold: Hold = {
   ...{ run: "r", work: "deliver", by: "harbour", host: "quay", process: 7, processStart: "s", at: "" },

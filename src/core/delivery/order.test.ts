@@ -21,7 +21,6 @@ const send = (key: string, role: Role): SendStep => ({
   do: "send",
   parcel: parcel(key, role),
   expected: "absent",
-  reason: "",
 });
 const copy = (from: string, to: string): CopyStep => ({
   do: "copy",
@@ -30,7 +29,6 @@ const copy = (from: string, to: string): CopyStep => ({
   storedHash: "a".repeat(64),
   size: 1,
   expected: "absent",
-  reason: "",
 });
 const WORKER = parcel("sw.js", "worker");
 const SENT_WORKER: SendStep = { ...send("sw.js", "worker"), to: vaultKey(WORKER.storedHash) };
@@ -38,13 +36,13 @@ const WRITTEN_WORKER: CopyStep = {
   ...copy(vaultKey(WORKER.storedHash), "sw.js"),
   ...{ storedHash: WORKER.storedHash, role: "worker" },
 };
-const remove = (key: string): RemoveStep => ({ do: "remove", key, etag: "e", size: 1, reason: "" });
+const remove = (key: string): RemoveStep => ({ do: "remove", key, etag: "e", size: 1 });
 
 const OLD = "a".repeat(64);
 const replaced = {
   kind: "replaced",
   parcel: parcel("index.html", "entry"),
-  reason: "",
+  reason: { code: "content" },
   standingHash: OLD,
 } as const;
 const comparison: Comparison = {

@@ -9,7 +9,16 @@ import type { DestinationState } from "../model/release.ts";
 export interface OrderViolation {
   readonly invariant: "O1" | "O2" | "O3" | "O4" | "O5" | "O6" | "O7" | "O8" | "O9" | "copy-source";
   readonly key: string;
-  readonly message: string;
+  /** The edge that is left out, where one is. */
+  readonly edge?: string;
+}
+
+/** Reaching it is a fault of ours. */
+export class OrderFault extends Error {
+  constructor(readonly violations: readonly OrderViolation[]) {
+    super(violations.map(({ invariant, key, edge = "" }) => `${invariant} ${key} ${edge}`.trim()).join(", "));
+    this.name = "OrderFault";
+  }
 }
 
 export interface OrderFacts {
@@ -73,9 +82,7 @@ function findUnkept(
   return steps.flatMap(({ step, phase, turn }) => {
     const content = phase === "clear" ? undefined : contents.get(targetOf(step));
     const isKept = content === undefined || (kept.get(vaultKey(content)) ?? Infinity) < turn;
-    return isKept
-      ? []
-      : [violation("O1", targetOf(step), "is overwritten or removed before its content is kept")];
+    return isKept ? [] : [violation("O1", targetOf(step))];
   });
 }
 
@@ -90,7 +97,7 @@ function findEarlyPages(steps: readonly PlacedStep[], { loaded }: OrderFacts): O
   const lastAsset = assets.reduce((last, { turn }) => Math.max(last, turn), -1);
   return steps
     .filter(({ step, turn }) => isPage(step) && turn <= lastAsset)
-    .map(({ step }) => violation("O2", targetOf(step), "is a page written before all assets are there"));
+    .map(({ step }) => violation("O2", targetOf(step)));
 }
 
 /** O2: an asset that a run which died has left is asked for before any page: an edge may hold that it is missing. */
@@ -106,7 +113,7 @@ function findMasked({ unmaskings }: Plan, { comparison, addresses, edges }: Orde
     );
     return left
       .filter(({ key }) => listAddresses(key, addresses).some((one) => !asked.has(one)))
-      .map(({ key }) => violation("O2", key, `may be held as missing by ${name} when pages name it`));
+      .map(({ key }) => violation("O2", key, name));
   });
 }
 
@@ -114,17 +121,14 @@ function findMasked({ unmaskings }: Plan, { comparison, addresses, edges }: Orde
 function findEarlyEntry(steps: readonly PlacedStep[], { loaded }: OrderFacts): OrderViolation[] {
   const entry = steps.find(({ step }) => roleOf(step) === "entry")?.turn ?? Infinity;
   return steps.flatMap(({ step, turn, phase }) => {
-    if (isPage(step) && roleOf(step) !== "entry" && turn >= entry)
-      return [violation("O3", targetOf(step), "is a page written after the entry page")];
+    if (isPage(step) && roleOf(step) !== "entry" && turn >= entry) return [violation("O3", targetOf(step))];
     const early =
       roleOf(step) === "worker" &&
       phase !== "announce" &&
       !isStateKey(targetOf(step)) &&
       !loaded.has(targetOf(step)) &&
       !/manifest/i.test(targetOf(step));
-    return early
-      ? [violation("O3", targetOf(step), "is a worker written before the pages are confirmed")]
-      : [];
+    return early ? [violation("O3", targetOf(step))] : [];
   });
 }
 
@@ -140,7 +144,7 @@ function findUnwritten(steps: readonly PlacedStep[], { parcels, comparison }: Or
   );
   return parcels
     .filter(({ key, role }) => !there.has(key) && !(role === "worker" && announced.has(key)))
-    .map(({ key }) => violation("O4", key, "would not stand when the release is recorded"));
+    .map(({ key }) => violation("O4", key));
 }
 
 /** O5: what a step changes is asked for in a round that comes after it, of every edge that can hold it. */
@@ -168,7 +172,7 @@ function findEarlyInvalidations(
           (one) => !asked[phase].has(one) && spared?.get(name)?.has(one) !== true,
         ),
       )
-      .map(({ step }) => violation("O5", targetOf(step), `is not asked for at ${name} once it stands`));
+      .map(({ step }) => violation("O5", targetOf(step), name));
   });
 }
 
@@ -179,7 +183,7 @@ function findEarlyPruning(steps: readonly PlacedStep[], { stale }: Comparison): 
   );
   return steps
     .filter(({ step, phase }) => step.do === "remove" && phase !== "clear" && assets.has(step.key))
-    .map(({ step }) => violation("O6", targetOf(step), "is an asset pruned before edges have confirmed"));
+    .map(({ step }) => violation("O6", targetOf(step)));
 }
 
 /** O7: no write to a foreign object, and none of a step to our own records but the vault's. */
@@ -192,7 +196,7 @@ function findStrayWrites(plan: Plan, comparison: Comparison): OrderViolation[] {
         (key) =>
           foreign.has(key) || (isStateKey(key) && phase.name !== "clear" && !key.startsWith(vaultKey(""))),
       )
-      .map((key) => violation("O7", key, "is not this delivery's to write")),
+      .map((key) => violation("O7", key)),
   );
 }
 
@@ -203,7 +207,7 @@ function findUnexpecting(steps: readonly PlacedStep[], { listing }: DestinationS
     step.do === "remove" ? step.etag : step.expected === "absent" ? undefined : step.expected.etag;
   return steps
     .filter(({ step }) => expectedOf(step) !== standing.get(targetOf(step)))
-    .map(({ step }) => violation("O8", targetOf(step), "expects another state than stands there"));
+    .map(({ step }) => violation("O8", targetOf(step)));
 }
 
 /** O9: what an edge is asked for was written down as owed before. */
@@ -214,7 +218,7 @@ function findUnowed({ unmaskings, invalidations, lateInvalidations, owed }: Plan
   return [...unmaskings, ...invalidations, ...lateInvalidations].flatMap(({ edge, addresses }) =>
     addresses
       .filter((address) => !written.has(`${edge} ${address}`))
-      .map((address) => violation("O9", address, `is not written down as owed by ${edge}`)),
+      .map((address) => violation("O9", address, edge)),
   );
 }
 
@@ -227,7 +231,7 @@ function findSpoiledSources(steps: readonly PlacedStep[]): OrderViolation[] {
     const source = step.do === "copy" && step.from !== step.to ? touched.get(step.from) : undefined;
     if (step.do !== "copy" || !source || source.turn > turn) return [];
     const isWanted = source.turn < turn && writtenHash(source.step) === step.storedHash;
-    return isWanted ? [] : [violation("copy-source", step.from, "is read after it was written or removed")];
+    return isWanted ? [] : [violation("copy-source", step.from)];
   });
 }
 
@@ -250,8 +254,7 @@ function mapValues<K extends string, A, B>(record: Record<K, A>, change: (value:
   >;
 }
 
-const violation = (invariant: OrderViolation["invariant"], key: string, message: string): OrderViolation => ({
-  invariant,
-  key,
-  message: `${key} ${message}`,
+const violation = (invariant: OrderViolation["invariant"], key: string, edge?: string): OrderViolation => ({
+  ...{ invariant, key },
+  ...(edge !== undefined && { edge }),
 });

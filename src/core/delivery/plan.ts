@@ -19,6 +19,7 @@ import type {
   StepGroup,
   StepPhase,
 } from "../model/plan.ts";
+import type { ChangeReason } from "../model/reasons.ts";
 import type { DestinationState, OwedInvalidation } from "../model/release.ts";
 import { isPolled } from "../build/roles.ts";
 import { isAnnounced, isStocked } from "../edges/stale-addresses.ts";
@@ -45,7 +46,7 @@ export function planDelivery(input: PlanInput): Plan {
   const keep: Step[] = input.keepsPrevious
     ? [
         ...comparison.changes.flatMap((change) => vault.keepOverwritten(change)),
-        ...removed.flatMap(({ listed, standingHash }) => vault.keep(standingHash, listed, "is removed")),
+        ...removed.flatMap(({ listed, standingHash }) => vault.keep(standingHash, listed)),
       ]
     : [];
   const sources = new CopySources(
@@ -60,9 +61,7 @@ export function planDelivery(input: PlanInput): Plan {
     keep.push(...kept.first);
     return { change, step: kept.step };
   });
-  const removals = removed.map(({ recorded, listed }): RemoveStep =>
-    toRemoval(listed, `the build no longer has it (${recorded.role})`),
-  );
+  const removals = removed.map(({ listed }) => toRemoval(listed));
   const groups = (names: readonly Turn[]): StepGroup[] =>
     names.map((name) => ({
       name,
@@ -101,7 +100,7 @@ const SWITCH = [
   "data",
   "pages",
   "page aliases",
-  "sitemaps and feeds",
+  "feeds",
   "entry",
   "entry aliases",
   "redirects",
@@ -127,15 +126,13 @@ function turnOf(change: Change): Turn {
     case "document":
       return parcel.isLoaded !== true &&
         /(^|\/)(robots\.txt|[^/]*(sitemap|feed|rss|atom)[^/]*)$/i.test(parcel.key)
-        ? "sitemaps and feeds"
+        ? "feeds"
         : "data";
     case "worker":
       if (!isAnnounced(change)) return "stable assets";
       return isPolled(parcel.key) ? "workers" : "worker parts";
   }
 }
-
-const WAITS = "is written when edges have confirmed";
 
 /** Contents that wait in the vault, and those that this plan brings there. */
 class Vault {
@@ -151,7 +148,7 @@ class Vault {
 
   keepOverwritten({ listed, standingHash, parcel }: Change): CopyStep[] {
     return listed && standingHash !== undefined && standingHash !== parcel.storedHash
-      ? this.keep(standingHash, listed, "is replaced")
+      ? this.keep(standingHash, listed)
       : [];
   }
 
@@ -164,19 +161,17 @@ class Vault {
     if (step.do === "copy") {
       const { from, fromEtag, to, storedHash, size } = step;
       const stands = from === to || isStateKey(from) || fromEtag === undefined;
-      return { first: stands ? [] : this.keep(storedHash, { key: from, etag: fromEtag, size }, WAITS), step };
+      return { first: stands ? [] : this.keep(storedHash, { key: from, etag: fromEtag, size }), step };
     }
-    const { parcel, expected, reason } = step;
+    const { parcel, expected } = step;
     const { key, headers, storedHash, size, role } = parcel;
     const from = vaultKey(storedHash);
-    const first: Step[] = this.has(storedHash)
-      ? []
-      : [{ do: "send", parcel, to: from, expected: "absent", reason: `${key} ${WAITS}` }];
+    const first: Step[] = this.has(storedHash) ? [] : [{ do: "send", parcel, to: from, expected: "absent" }];
     this.held.add(from);
-    return { first, step: { do: "copy", from, to: key, headers, storedHash, size, role, expected, reason } };
+    return { first, step: { do: "copy", from, to: key, headers, storedHash, size, role, expected } };
   }
 
-  keep(hash: Sha256, from: { key: ObjectKey; etag: string; size: number }, why: string): CopyStep[] {
+  keep(hash: Sha256, from: { key: ObjectKey; etag: string; size: number }): CopyStep[] {
     if (this.has(hash)) return [];
     this.held.add(vaultKey(hash));
     const { key, etag, size } = from;
@@ -189,7 +184,6 @@ class Vault {
         storedHash: hash,
         size,
         expected: "absent",
-        reason: `${key} ${why}`,
       },
     ];
   }
@@ -233,9 +227,8 @@ function toStep(change: Change, sources: CopySources): Step {
   const expected: Expected = listed ? { etag: listed.etag } : "absent";
   // The bytes stand there already: only their headers are written anew.
   if (listed && standingHash === parcel.storedHash) {
-    const copied = toCopy(parcel, { from: parcel.key, fromEtag: listed.etag }, expected, reason);
-    const isFresh =
-      /content-(type|encoding)/.test(reason) || (change.isThreatened === true && !isOfOnePart(listed.etag));
+    const copied = toCopy(parcel, { from: parcel.key, fromEtag: listed.etag }, expected);
+    const isFresh = changesMeaning(reason) || (change.isThreatened === true && !isOfOnePart(listed.etag));
     return isFresh ? { ...copied, freshEtag: true } : copied;
   }
   // The page that it stands for is written a turn before, or stands already: the same bytes are never sent twice.
@@ -243,17 +236,18 @@ function toStep(change: Change, sources: CopySources): Step {
     parcel.aliasOf === undefined
       ? sources.find(parcel.storedHash)
       : sources.findPage(parcel.aliasOf, parcel.storedHash);
-  return source ? toCopy(parcel, source, expected, reason) : { do: "send", parcel, expected, reason };
+  return source ? toCopy(parcel, source, expected) : { do: "send", parcel, expected };
 }
 
-function toCopy(
-  parcel: Parcel,
-  source: Pick<CopyStep, "from" | "fromEtag">,
-  expected: Expected,
-  reason: string,
-): CopyStep {
+/** Headers by which a browser reads the bytes: a cache that only asks whether these changed must not keep the old ones. */
+const MEANING = new Set(["content-type", "content-encoding"]);
+
+const changesMeaning = (reason: ChangeReason): boolean =>
+  reason.code === "headers" && reason.names.some((name) => MEANING.has(name));
+
+function toCopy(parcel: Parcel, source: Pick<CopyStep, "from" | "fromEtag">, expected: Expected): CopyStep {
   const { key: to, headers, storedHash, size, role } = parcel;
-  return { do: "copy", ...source, to, headers, storedHash, size, role, expected, reason };
+  return { do: "copy", ...source, to, headers, storedHash, size, role, expected };
 }
 
 /** The same object once more, with another ETag than before: put together from one part, or in one piece where it was. */
@@ -262,7 +256,6 @@ function toFence({ parcel, listed: { key, etag } }: Threatened): CopyStep {
   return {
     ...{ do: "copy", from: key, fromEtag: etag, to: key, headers, storedHash, size, expected: { etag } },
     ...(isOfOnePart(etag) ? {} : { freshEtag: true as const }),
-    reason: "a run that has not ended was about to write or remove it",
   };
 }
 
@@ -273,19 +266,18 @@ const isOfOnePart = (etag: string): boolean => etag.endsWith("-1");
 function toClearGroups({ expired, state }: PlanInput): StepGroup[] {
   const listing = new Map(state.listing.map((object) => [object.key, object]));
   const objects = expired.flatMap((key) => listing.get(key) ?? []);
-  const group = (name: string, belongs: (key: ObjectKey) => boolean, reason: string): StepGroup => ({
+  const group = (name: string, belongs: (key: ObjectKey) => boolean): StepGroup => ({
     name,
-    steps: objects.filter(({ key }) => belongs(key)).map((object) => toRemoval(object, reason)),
+    steps: objects.filter(({ key }) => belongs(key)).map(toRemoval),
   });
   return [
-    group("stale assets", (key) => !isStateKey(key), "no retained release lists it"),
-    group("contents", (key) => key.startsWith(vaultKey("")), "no retained release needs it"),
-    group("records", (key) => key.startsWith(RELEASES_PREFIX), "the release is no longer retained"),
-    group("ended runs", (key) => key.startsWith(OPEN_PREFIX), "what it had begun is finished"),
+    group("stale assets", (key) => !isStateKey(key)),
+    group("contents", (key) => key.startsWith(vaultKey(""))),
+    group("records", (key) => key.startsWith(RELEASES_PREFIX)),
+    group("ended runs", (key) => key.startsWith(OPEN_PREFIX)),
   ];
 }
 
-const toRemoval = (
-  { key, etag, size }: { key: ObjectKey; etag: string; size: number },
-  reason: string,
-): RemoveStep => ({ do: "remove", key, etag, size, reason });
+const toRemoval = ({ key, etag, size }: { key: ObjectKey; etag: string; size: number }): RemoveStep => ({
+  ...{ do: "remove", key, etag, size },
+});

@@ -3,6 +3,7 @@ import type { DeliveryDecision } from "./decide.ts";
 import type { UrlPath } from "../model/names.ts";
 import { isAssetLike, type Parcel } from "../model/parcel.ts";
 import { phaseOf, stepsOf } from "../model/plan.ts";
+import type { Unseen } from "../model/warning.ts";
 import { isPolled } from "../build/roles.ts";
 
 /** An address, and the bytes that should come back, as built or as stored. */
@@ -55,16 +56,11 @@ export interface ProbeAnswer {
 export function judgeProbe(
   fresh: ProbeAnswer,
   before: ProbeAnswer | undefined,
-): { readonly severity: "none" | "warning" | "error"; readonly message: string } {
-  if (fresh.isRight) return { severity: "none", message: "" };
-  const got =
-    fresh.status === undefined
-      ? "nobody answered"
-      : fresh.status === 200
-        ? "other bytes came back"
-        : `the answer was ${fresh.status}`;
-  const message = `${fresh.address} was just written, but visitors can't read it at the public address: ${got}`;
+): { readonly severity: "warning" | "error"; readonly unseen: Unseen } | undefined {
+  if (fresh.isRight) return undefined;
+  const { address, status } = fresh;
+  const got = status === undefined ? "nothing" : status === 200 ? "other-bytes" : { status };
   return before?.isRight === true
-    ? { severity: "error", message: `${message}; ${before.address}, which stood before, can be read` }
-    : { severity: "warning", message };
+    ? { severity: "error", unseen: { address, got, before: before.address } }
+    : { severity: "warning", unseen: { address, got } };
 }

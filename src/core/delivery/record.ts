@@ -158,6 +158,7 @@ const distinct = (parcels: readonly Parcel[]): Parcel[] => [
 export function toReleaseZero(
   { site, run, at, by, decision }: NextReleaseFacts,
   before: Waybill | undefined,
+  note: string,
 ): Waybill {
   // What was first there is what counts.
   const parcels = new Map(
@@ -165,7 +166,7 @@ export function toReleaseZero(
   );
   return {
     ...{ site, release: 0, run, previous: 0, at, by, standing: [] },
-    note: "objects of others that stood where this tool has written",
+    note,
     parcels: [...parcels.values()].sort((a, b) => byText(a.key, b.key)),
   };
 }

@@ -45,7 +45,7 @@ function toExplained(recorded: RecordedParcel): ExplainedParcel {
     ...(aliasOf === undefined ? {} : { aliasOf }),
     ...(redirectsTo === undefined ? {} : { redirectsTo }),
     ...(isLoaded === undefined ? {} : { isLoaded }),
-    roleReason: "as recorded",
+    roleReason: { code: "recorded" },
     freshness: { browser: 0, edge: parseEdgeFreshness(headers["cache-control"]) ?? 0 },
     trace: [],
   };

@@ -1,6 +1,6 @@
 import { encodeKey, listAddresses, parseAddress, type AddressRules } from "../addresses/addresses.ts";
 import { isTree } from "./cover/cover.ts";
-import { OperatorError } from "../model/failures.ts";
+import { OperatorError } from "../model/failure.ts";
 import { matcher } from "../build/headers.ts";
 import type { UrlPath } from "../model/names.ts";
 import type { Waybill } from "../model/release.ts";
@@ -28,19 +28,22 @@ export function selectByHand(
   return [...new Set([...named, ...(changed ? listChanged(changed, rules) : []), ...all])];
 }
 
+/** Why an edge can't be asked for what a person typed. */
+export type NotAnAddress = "star" | "query" | "outside" | "encoding";
+
 /** An address as browsers send it, however it was typed. */
 function toAddress(typed: string, rules: AddressRules): UrlPath {
-  const fail = (reason: string): OperatorError =>
-    new OperatorError("not-an-address", { address: typed, reason });
+  const { basePath } = rules;
+  const fail = (reason: NotAnAddress): OperatorError =>
+    new OperatorError("not-an-address", { address: typed, reason, basePath });
   const tree = isTree(typed) ? "*" : "";
   const path = tree === "" ? typed : typed.slice(0, -1);
-  if (path.includes("*")) throw fail("a * stands at the end or not at all");
-  if (/[?#]/.test(path)) throw fail("an address has no query here: copies under queries go with it");
-  if (!path.startsWith(rules.basePath))
-    throw fail(`addresses of this destination begin with ${rules.basePath}`);
-  const key = parseAddress(path, rules.basePath);
-  if (key === undefined) throw fail("its percent-encoding is broken");
-  return rules.basePath + encodeKey(key) + tree;
+  if (path.includes("*")) throw fail("star");
+  if (/[?#]/.test(path)) throw fail("query");
+  if (!path.startsWith(basePath)) throw fail("outside");
+  const key = parseAddress(path, basePath);
+  if (key === undefined) throw fail("encoding");
+  return basePath + encodeKey(key) + tree;
 }
 
 function listMatching(glob: string, { parcels, standing, release }: Waybill, rules: AddressRules): UrlPath[] {

@@ -1,5 +1,6 @@
 import * as z from "zod";
-import { OperatorError } from "../model/failures.ts";
+import type { UnreadableCause } from "./waybill.ts";
+import { OperatorError } from "../model/failure.ts";
 import { byText, IMMUTABLE_KEY, type ObjectKey, type Sha256 } from "../model/names.ts";
 import type { Parcel } from "../model/parcel.ts";
 
@@ -37,12 +38,8 @@ export function parseImmutableNames(text: string): ImmutableNames {
     const { names } = schema.parse(JSON.parse(text));
     return new Map(Object.entries(names).map(([key, [hash, stoodMs]]) => [key, { hash, stoodMs }]));
   } catch (error) {
-    throw new OperatorError(
-      "record-unreadable",
-      { key: IMMUTABLE_KEY, cause: "it is damaged or of another version" },
-      {},
-      error,
-    );
+    const cause: UnreadableCause = { code: "damaged-or-later" };
+    throw new OperatorError("record-unreadable", { key: IMMUTABLE_KEY, cause }, {}, error);
   }
 }
 

@@ -74,7 +74,7 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
   ]);
   const removals = state.listing.flatMap(({ key, etag, size }) => {
     const why = reasons.get(key);
-    return why === undefined ? [] : [{ do: "remove" as const, key, etag, size, reason: why, why }];
+    return why === undefined ? [] : [{ do: "remove" as const, key, etag, size, why }];
   });
   const answering = removals.filter(({ key, why }) => !isStateKey(key) && why !== "stale");
   const addresses = answering.flatMap(({ key }) => listAddresses(key, facts.addresses)).sort();

@@ -2,7 +2,7 @@ import * as z from "zod";
 import { POINTER_KEY } from "../model/names.ts";
 import type { OpenDelivery, Pointer, Waybill } from "../model/release.ts";
 import { ROLES, type ObjectHeaders, type RecordedParcel } from "../model/parcel.ts";
-import { OperatorError } from "../model/failures.ts";
+import { OperatorError } from "../model/failure.ts";
 
 /**
  * The formats of our records in the store (docs/formats.md). A waybill is lines of JSON: a header, one line for each
@@ -93,9 +93,9 @@ export function parseWaybill(lines: Iterable<string>, key: string): Waybill {
       (recorded.lastIn === undefined ? parcels : standing).push(recorded);
     }
   }
-  if (header === undefined) throw unreadable(key, "it is empty");
+  if (header === undefined) throw unreadable(key, { code: "empty" });
   if (parcels.length !== header.parcels || standing.length !== header.standing)
-    throw unreadable(key, "it is cut off");
+    throw unreadable(key, { code: "cut-off" });
   const { format: _, parcels: _count, standing: _others, ...facts } = header;
   return { ...facts, parcels, standing } as Waybill;
 }
@@ -155,10 +155,10 @@ export function* toOpenLines({ parcels, originals, owed, ...facts }: OpenDeliver
 /** Throws `record-unreadable`. */
 export function parseOpen(lines: readonly string[], key: string): OpenDelivery {
   const [first, ...others] = lines.filter((line) => line !== "").map((line) => parseJson(line, key));
-  if (first === undefined) throw unreadable(key, "it is empty");
+  if (first === undefined) throw unreadable(key, { code: "empty" });
   const { format: _, ...header } = check(openHeaderLine, first, key);
   const { owed, parcels, originals } = header;
-  if (others.length !== owed + parcels + originals) throw unreadable(key, "it is cut off");
+  if (others.length !== owed + parcels + originals) throw unreadable(key, { code: "cut-off" });
   const written = others.slice(owed).map((data) => parseParcel(data, key));
   return {
     ...header,
@@ -203,7 +203,7 @@ function parseJson(text: string, key: string): unknown {
   try {
     return JSON.parse(text);
   } catch {
-    throw unreadable(key, "it is damaged");
+    throw unreadable(key, { code: "damaged" });
   }
 }
 
@@ -212,10 +212,19 @@ function check<T>(schema: z.ZodType<T>, data: unknown, key: string): T {
   if (parsed.success) return parsed.data;
   const format = (data as { format?: unknown } | null)?.format;
   if (typeof format === "string" && ![WAYBILL_FORMAT, POINTER_FORMAT, OPEN_FORMAT].includes(format)) {
-    throw unreadable(key, `it is of the format ${format}, which this version does not know`);
+    throw unreadable(key, { code: "other-format", format });
   }
-  throw unreadable(key, "it is damaged");
+  throw unreadable(key, { code: "damaged" });
 }
 
-const unreadable = (key: string, cause: string): OperatorError =>
+/** Why a record can't be read. */
+export type UnreadableCause =
+  | {
+      readonly code:
+        "empty" | "cut-off" | "damaged" | "damaged-or-later" | "gone" | "not-recorded" | "left-so";
+    }
+  | { readonly code: "other-format"; readonly format: string };
+
+/** `record-unreadable`. */
+export const unreadable = (key: string, cause: UnreadableCause): OperatorError =>
   new OperatorError("record-unreadable", { key, cause });

@@ -35,3 +35,36 @@ export const canReachQueries = ({
   mostWildcards,
 }: Pick<EdgeAbilities, "wildcard" | "reachesQuery" | "mostWildcards">): boolean =>
   wildcard !== "none" && reachesQuery && mostWildcards > 0;
+
+/** Why an edge has not let go of what it was asked for. */
+export type EdgeFailure = EdgeFailureFacts &
+  (
+    | { readonly kind: "no-credentials" | "credentials-refused" | "other" }
+    /** `node`: of a cache, where it is not an interface with rights. */
+    | { readonly kind: "denied"; readonly node?: string }
+    /** `id`: what it does not know. */
+    | { readonly kind: "not-found"; readonly id?: string }
+    /** It takes no more for now. */
+    | { readonly kind: "busy" }
+    | { readonly kind: "unconfirmed"; readonly seconds: number; readonly wait: EdgeWait }
+    | { readonly kind: "unreachable" | "refused-purge" | "no-purges"; readonly node: string }
+    /** `held`: the address with its form. */
+    | { readonly kind: "still-old"; readonly held: string }
+    | { readonly kind: "wildcards-ignored"; readonly pattern: string; readonly address: string }
+  );
+
+export interface EdgeFailureFacts {
+  /** The code and the text of the edge's own answer, as far as there was one. */
+  readonly code?: string | undefined;
+  readonly answer?: string | undefined;
+  readonly status?: number | undefined;
+}
+
+/** What is waited for at an edge. */
+export type EdgeWait =
+  /** That what is under way arrives, before it is asked once more. */
+  | { readonly code: "settling" }
+  | { readonly code: "confirmation" }
+  /** That invalidations of others end. */
+  | { readonly code: "others" }
+  | { readonly code: "retry"; readonly failure: EdgeFailure };

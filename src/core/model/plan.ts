@@ -25,7 +25,6 @@ export interface SendStep {
   /** Where to, if not under the parcel's own key: into the vault. */
   readonly to?: ObjectKey;
   readonly expected: Expected;
-  readonly reason: string;
 }
 
 /** A copy inside the store; nothing is sent. */
@@ -43,7 +42,6 @@ export interface CopyStep {
   readonly freshEtag?: true;
   readonly role?: Role;
   readonly expected: Expected;
-  readonly reason: string;
 }
 
 export interface RemoveStep {
@@ -51,7 +49,6 @@ export interface RemoveStep {
   readonly key: ObjectKey;
   readonly etag: string;
   readonly size: number;
-  readonly reason: string;
 }
 
 export type Step = SendStep | CopyStep | RemoveStep;

@@ -4,7 +4,7 @@ import {
   GetInvalidationCommand,
   type Invalidation,
 } from "@aws-sdk/client-cloudfront";
-import type { EdgeAbilities } from "../../../core/model/edge.ts";
+import type { EdgeAbilities, EdgeWait } from "../../../core/model/edge.ts";
 import { DEFAULT_RETRIES, decideWaitMs } from "../../../core/delivery/retry.ts";
 import type { Clock } from "../../../ports/clock.ts";
 import { EdgeError, type Edge, type EdgeRequest } from "../../../ports/edge.ts";
@@ -87,7 +87,7 @@ class Asking {
       found?.Status !== "Completed";
       waitMs = Math.min(LAST_LOOK_MS, waitMs * 1.5)
     ) {
-      await this.wait(waitMs, "waiting for confirmation");
+      await this.wait(waitMs, { code: "confirmation" });
       const look = new GetInvalidationCommand({ DistributionId: id, Id: found?.Id ?? "" });
       found = (await this.call(() => this.client.send(look))).Invalidation;
     }
@@ -106,10 +106,9 @@ class Asking {
       try {
         return (await this.call(() => this.client.send(command))).Invalidation;
       } catch (error) {
-        if (!(error instanceof EdgeError) || error.facts.code !== "TooManyInvalidationsInProgress")
-          throw error;
+        if (!(error instanceof EdgeError) || error.failure.kind !== "busy") throw error;
       }
-      await this.wait(waitMs, "waiting for other invalidations to end");
+      await this.wait(waitMs, { code: "others" });
     }
   }
 
@@ -122,16 +121,16 @@ class Asking {
         const { failure, isTransient } = toEdgeError(error, this.settings);
         const waitMs = isTransient ? decideWaitMs(DEFAULT_RETRIES, tried, this.clock.random()) : undefined;
         if (waitMs === undefined) throw failure;
-        await this.wait(waitMs, `trying again: ${failure.message}`);
+        await this.wait(waitMs, { code: "retry", failure: failure.failure });
       }
     }
   }
 
-  private async wait(ms: number, why: string): Promise<void> {
+  private async wait(ms: number, wait: EdgeWait): Promise<void> {
     const { name, confirmWithin } = this.settings;
     if (this.clock.monotonicMs() - this.started > confirmWithin * 1000)
-      throw new EdgeError(name, `not confirmed within ${confirmWithin} s (${why})`);
-    this.request.onWait?.(why);
+      throw new EdgeError(name, { kind: "unconfirmed", seconds: confirmWithin, wait });
+    this.request.onWait?.(wait);
     await this.clock.sleep(ms);
   }
 }

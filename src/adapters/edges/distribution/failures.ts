@@ -1,3 +1,4 @@
+import type { EdgeFailure } from "../../../core/model/edge.ts";
 import { EdgeError } from "../../../ports/edge.ts";
 
 interface ClientError {
@@ -15,7 +16,7 @@ const CREDENTIALS = new Set([
   "MissingAuthenticationToken",
 ]);
 
-/** Any failure of the client, in words, and whether another try can help. */
+/** Any failure of the client, as the port names it, and whether another try can help. */
 export function toEdgeError(
   error: unknown,
   { name: edge, id }: { readonly name: string; readonly id: string },
@@ -23,18 +24,19 @@ export function toEdgeError(
   const { name, message, code: systemCode, $metadata } = error as ClientError;
   const status = $metadata?.httpStatusCode;
   const code = systemCode ?? name;
-  const facts = { code, ...(status === undefined ? {} : { status }) };
-  const fail = (text: string, isTransient = false) => ({
-    failure: new EdgeError(edge, text, facts, error),
+  const answer = message === "" || message === "UnknownError" ? code : message;
+  const facts = { code, answer, ...(status === undefined ? {} : { status }) };
+  const fail = (failure: EdgeFailure, isTransient = false) => ({
+    failure: new EdgeError(edge, { ...facts, ...failure }, error),
     isTransient,
   });
-  if (name === "CredentialsProviderError") return fail("no credentials for it were found");
-  if (CREDENTIALS.has(name)) return fail(`it does not accept the credentials (${name})`);
-  if (name === "AccessDenied" || status === 401 || status === 403)
-    return fail("this identity may not invalidate there (the rights to create and to read invalidations)");
-  if (name === "NoSuchDistribution") return fail(`it knows no distribution ${id}`);
+  if (name === "CredentialsProviderError") return fail({ kind: "no-credentials" });
+  if (CREDENTIALS.has(name)) return fail({ kind: "credentials-refused", code: name });
+  if (name === "AccessDenied" || status === 401 || status === 403) return fail({ kind: "denied" });
+  if (name === "NoSuchDistribution") return fail({ kind: "not-found", id });
+  if (status === 404) return fail({ kind: "not-found" });
+  if (name === "TooManyInvalidationsInProgress") return fail({ kind: "busy" });
   const isTransient =
-    name !== "TooManyInvalidationsInProgress" &&
-    (status === undefined || status === 429 || status >= 500 || name.startsWith("Throttling"));
-  return fail(message === "" || message === "UnknownError" ? code : message, isTransient);
+    status === undefined || status === 429 || status >= 500 || name.startsWith("Throttling");
+  return fail({ kind: "other" }, isTransient);
 }

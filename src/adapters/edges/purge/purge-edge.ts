@@ -1,5 +1,5 @@
 import { hash } from "node:crypto";
-import type { EdgeAbilities } from "../../../core/model/edge.ts";
+import type { EdgeAbilities, EdgeFailure } from "../../../core/model/edge.ts";
 import { judgeReadBack, type ReadBack } from "../../../core/edges/read-back.ts";
 import type { Clock } from "../../../ports/clock.ts";
 import { EdgeError, type Edge, type EdgeRequest } from "../../../ports/edge.ts";
@@ -69,7 +69,7 @@ export function createPurgeEdge(settings: PurgeSettings, clock: Clock): Edge {
     },
     invalidate: async (request) => {
       await cache.purgeAll(request.patterns);
-      request.onWait?.("letting what is under way arrive, before purging again");
+      request.onWait?.({ code: "settling" });
       await clock.sleep(settings.settle * 1000);
       await cache.purgeAll(request.patterns);
       await readBack(request, cache, clock);
@@ -98,7 +98,7 @@ async function readBack(
       const ignored = found.verdict === "stale" ? cache.findIgnored(check.address) : undefined;
       if (ignored) throw ignored;
       if (looked === LOOKS && found.verdict === "stale")
-        throw cache.fail(`it still holds the old ${found.what}`);
+        throw cache.fail({ kind: "still-old", held: found.what });
       if (looked === LOOKS || (found.verdict === "other" && looked > 1)) {
         odd.push(found.what);
         return;
@@ -107,10 +107,8 @@ async function readBack(
       await clock.sleep(LOOK_MS * looked);
     }
   });
-  if (odd.length > 0)
-    onOdd?.(
-      `${odd.length === 1 ? "one address answers" : `${odd.length} addresses answer`} with something that was never delivered there: ${odd[0]}`,
-    );
+  const [first] = odd;
+  if (first !== undefined) onOdd?.({ count: odd.length, first });
 }
 
 /** All nodes of one cache, under the public name. */
@@ -182,12 +180,9 @@ class Cache {
   /** A wildcard that the cache seems to have taken for an address of its own. */
   findIgnored(address: string): EdgeError | undefined {
     const found = [...this.doubtful].find(([pattern]) => address.startsWith(pattern.slice(0, -1)));
-    return (
-      found &&
-      this.fail(
-        `it answered ${found[1]} to the wildcard ${found[0]} and still holds ${address}: it seems not to take wildcards (edge.patterns)`,
-      )
-    );
+    if (!found) return undefined;
+    const [pattern, status] = found;
+    return this.fail({ kind: "wildcards-ignored", pattern, status, address });
   }
 
   /** What is wrong about an address, in any form at any node; undefined: nothing. */
@@ -210,18 +205,14 @@ class Cache {
     return this.encodings.length > 1;
   }
 
-  fail(message: string, facts: EdgeError["facts"] = {}, cause?: unknown): EdgeError {
-    return new EdgeError(this.settings.name, message, facts, cause);
+  fail(failure: EdgeFailure, cause?: unknown): EdgeError {
+    return new EdgeError(this.settings.name, failure, cause);
   }
 
   private refuse(node: string, status: number): EdgeError {
     const isForbidden = status === 401 || status === 403;
-    const meaning = isForbidden
-      ? "it refused the purge: check token and header"
-      : status === 405
-        ? "it does not take purges (405)"
-        : `it answered ${status} to a purge`;
-    return this.fail(`${meaning} (${node})`, { status });
+    const kind = isForbidden ? "denied" : status === 405 ? "no-purges" : "refused-purge";
+    return this.fail({ kind, node, status });
   }
 
   private get token(): Record<string, string> {
@@ -238,8 +229,8 @@ class Cache {
         headers: { host: this.settings.host, ...form, ...request.headers },
       });
     } catch (error) {
-      const { code = "", message } = error as { code?: string; message: string };
-      throw this.fail(`${request.node} could not be asked: ${code === "" ? message : code}`, { code }, error);
+      const { code = "", message: answer } = error as { code?: string; message: string };
+      throw this.fail({ kind: "unreachable", node: request.node, code, answer }, error);
     }
   }
 }

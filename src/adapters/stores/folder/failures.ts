@@ -1,3 +1,4 @@
+import type { StoreAction } from "../../../core/model/store-action.ts";
 import { StoreError, type StoreErrorKind } from "../../../ports/object-store.ts";
 
 const KINDS: Readonly<Record<string, StoreErrorKind>> = {
@@ -13,7 +14,7 @@ const KINDS: Readonly<Record<string, StoreErrorKind>> = {
 };
 
 /** Any failure of the file system, as the port names it. */
-export function toFolderError(error: unknown, action: string): StoreError {
+export function toFolderError(error: unknown, action: StoreAction): StoreError {
   const { code = "", message } = error as NodeJS.ErrnoException;
   return new StoreError(KINDS[code] ?? "other", message, { action, code }, error);
 }

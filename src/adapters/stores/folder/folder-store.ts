@@ -6,6 +6,7 @@ import { pipeline } from "node:stream/promises";
 import { Readable, Transform } from "node:stream";
 import { byText, STATE_PREFIX, type ObjectKey } from "../../../core/model/names.ts";
 import type { ListedObject, ObjectHeaders } from "../../../core/model/parcel.ts";
+import type { StoreAction } from "../../../core/model/store-action.ts";
 import {
   StoreError,
   type Condition,
@@ -48,7 +49,7 @@ class FolderStore implements ObjectStore {
   async *list(below = ""): AsyncIterable<ListPage> {
     this.count("list");
     const objects: ListedObject[] = [];
-    await this.try("list the folder", async () => {
+    await this.try({ do: "list-folder" }, async () => {
       // The folder of what is asked for, so that a look at one record does not walk a whole site.
       const start = below.slice(0, below.lastIndexOf("/") + 1);
       await this.walk(start, below, objects);
@@ -59,7 +60,7 @@ class FolderStore implements ObjectStore {
 
   async head(key: ObjectKey): Promise<ObjectFacts | undefined> {
     this.count("head");
-    return this.try(`look at ${key}`, async () => {
+    return this.try({ do: "look", key }, async () => {
       const facts = await this.stat(key);
       return facts && { size: facts.size, etag: toEtag(facts), headers: {} };
     });
@@ -67,7 +68,7 @@ class FolderStore implements ObjectStore {
 
   async get(key: ObjectKey): Promise<ReadObject | undefined> {
     this.count("get");
-    return this.try(`read ${key}`, async () => {
+    return this.try({ do: "read", key }, async () => {
       const file = await open(this.pathOf(key)).catch(orNothing);
       // Of the file that was opened, and not of one that has taken its place since: a condition is made of it.
       const facts = await file?.stat();
@@ -86,7 +87,7 @@ class FolderStore implements ObjectStore {
     condition?: Condition,
   ): Promise<Written> {
     this.count("put");
-    return this.try(`write ${key}`, async () => {
+    return this.try({ do: "write", key }, async () => {
       const path = this.pathOf(key);
       const part = await this.writePart(content, key);
       return this.place(part, path, condition);
@@ -100,24 +101,26 @@ class FolderStore implements ObjectStore {
     condition?: Condition,
   ): Promise<Written> {
     this.count("copy");
-    return this.try(`copy ${from} to ${to}`, async () => {
+    return this.try({ do: "copy", from, to }, async () => {
       const before = await this.stat(from);
-      if (!before) throw new StoreError("precondition", "the file is gone", { action: `copy ${from}` });
+      if (!before) throw new StoreError("precondition", "the file is gone", { action: { do: "copy", from } });
       const isSame = (found: Stats | undefined): boolean =>
         found !== undefined && (etag === undefined || toEtag(found) === etag);
       if (!isSame(before))
-        throw new StoreError("precondition", "the file changed", { action: `copy ${from}` });
+        throw new StoreError("precondition", "the file changed", { action: { do: "copy", from } });
       // Without headers there is nothing in a copy onto itself.
       if (from === to) {
         if (condition && !holds(condition, before))
-          throw new StoreError("precondition", "another state was expected", { action: `copy ${from}` });
+          throw new StoreError("precondition", "another state was expected", {
+            action: { do: "copy", from },
+          });
         return { etag: toEtag(before) };
       }
       const part = await this.newPart();
       await copyFile(this.pathOf(from), part);
       if (!isSame(await this.stat(from))) {
         await rm(part, { force: true });
-        throw new StoreError("precondition", "the file changed", { action: `copy ${from}` });
+        throw new StoreError("precondition", "the file changed", { action: { do: "copy", from } });
       }
       await flush(part);
       return this.place(part, this.pathOf(to), condition);
@@ -138,7 +141,7 @@ class FolderStore implements ObjectStore {
         if (standing && toEtag(standing) !== etag) left.push(key);
         else await rm(path, { force: true });
       };
-      await this.try(`remove ${key}`, async () => {
+      await this.try({ do: "remove", key }, async () => {
         if (etag === undefined || !(await this.stat(key))) await removeFile();
         else {
           // Under the lock of all conditional writes: nothing can come between the look and the removal.
@@ -166,7 +169,7 @@ class FolderStore implements ObjectStore {
 
   writeWebsite(): Promise<void> {
     return Promise.reject(
-      new StoreError("other", "a folder has no website settings", { action: "write the website settings" }),
+      new StoreError("other", "a folder has no website settings", { action: { do: "write-website" } }),
     );
   }
 
@@ -180,7 +183,7 @@ class FolderStore implements ObjectStore {
     const isFile = key !== "" && !key.endsWith("/") && !/(^|\/)(\.{0,2})(\/|$)/.test(key);
     if (!isFile || key.includes("\0") || !path.startsWith(this.root + sep))
       throw new StoreError("other", "a folder can't hold this name", {
-        action: `use ${key}`,
+        action: { do: "use", key },
         code: "unfit name",
       });
     return path;
@@ -213,7 +216,7 @@ class FolderStore implements ObjectStore {
 
   /** The time of the file system that the folder is on, which may be another machine's. */
   private async readTime(): Promise<number> {
-    return this.try("read the time", async () => {
+    return this.try({ do: "read-time" }, async () => {
       const part = await this.newPart();
       await (await open(part, "w")).close();
       const { mtimeMs } = await stat(part);
@@ -246,7 +249,7 @@ class FolderStore implements ObjectStore {
       await pipeline(source, watch, createWriteStream(part));
       if (sum.digest("hex") !== content.hash)
         throw new StoreError("integrity", "the bytes are others than were promised", {
-          action: `write ${key}`,
+          action: { do: "write", key },
         });
       await flush(part);
       return part;
@@ -258,7 +261,7 @@ class FolderStore implements ObjectStore {
 
   /** Puts a finished file in its place; with a condition, only while that holds. */
   private async place(part: string, path: string, condition?: Condition): Promise<Written> {
-    const action = `write ${path.slice(this.root.length + 1)}`;
+    const action: StoreAction = { do: "write", key: path.slice(this.root.length + 1) };
     try {
       await mkdir(dirname(path), { recursive: true });
       const put = async (): Promise<Stats> => {
@@ -298,7 +301,7 @@ class FolderStore implements ObjectStore {
     }
   }
 
-  private async try<T>(action: string, call: () => Promise<T>): Promise<T> {
+  private async try<T>(action: StoreAction, call: () => Promise<T>): Promise<T> {
     try {
       return await call();
     } catch (error) {

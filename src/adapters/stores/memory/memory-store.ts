@@ -2,6 +2,7 @@ import { createHash } from "node:crypto";
 import { byText, type ObjectKey } from "../../../core/model/names.ts";
 import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
+import type { StoreAction } from "../../../core/model/store-action.ts";
 import {
   StoreError,
   type Condition,
@@ -61,7 +62,7 @@ export class MemoryStore implements ObjectStore {
       return Promise.resolve(held && { ...held, body: toIterable(held.bytes) });
     },
     remove: (versions) => {
-      if (this.traits.locksVersions === true) throw failure("denied", "delete versions");
+      if (this.traits.locksVersions === true) throw failure("denied", { do: "delete-versions" });
       for (const version of versions) {
         const place = this.earlier.findIndex(({ key, id }) => key === version.key && id === version.id);
         if (place >= 0) this.earlier.splice(place, 1);
@@ -112,7 +113,7 @@ export class MemoryStore implements ObjectStore {
     this.count("put");
     const bytes = await readAll(content.open());
     if (createHash("sha256").update(bytes).digest("hex") !== content.hash)
-      throw failure("integrity", `write ${key}`);
+      throw failure("integrity", { do: "write", key });
     this.assertCondition(key, condition);
     return this.write(`put ${key}`, key, this.toHeld(bytes, headers));
   }
@@ -127,7 +128,7 @@ export class MemoryStore implements ObjectStore {
     const source = this.objects.get(from);
     const isRefused = etag?.includes("-") === true && this.traits.partsFrom !== undefined;
     if (!source || (etag !== undefined && (etag !== source.etag || isRefused)))
-      throw failure("precondition", `copy ${from}`);
+      throw failure("precondition", { do: "copy", from });
     if (this.traits.checks === undefined) this.assertCondition(to, condition);
     const held = this.toHeld(source.bytes, headers ?? source.headers, freshEtag);
     return Promise.resolve(this.write(`copy ${to}`, to, held));
@@ -218,11 +219,11 @@ export class MemoryStore implements ObjectStore {
     const standing = this.objects.get(key)?.etag;
     if (condition === undefined || this.traits.checks === "none") return;
     const holds = "ifAbsent" in condition ? standing === undefined : standing === condition.ifEtag;
-    if (!holds) throw failure("precondition", `write ${key}`);
+    if (!holds) throw failure("precondition", { do: "write", key });
   }
 }
 
-const failure = (kind: "integrity" | "precondition" | "denied", action: string): StoreError =>
+const failure = (kind: "integrity" | "precondition" | "denied", action: StoreAction): StoreError =>
   new StoreError(kind, kind, { action });
 
 async function readAll(body: ReturnType<Content["open"]>): Promise<Uint8Array> {

@@ -17,9 +17,10 @@ import {
 } from "@aws-sdk/client-s3";
 import type { PublicBlock, Reading } from "../../../core/model/bucket.ts";
 import type { WebsiteSettings } from "../../../core/model/website.ts";
+import type { StoreAction } from "../../../core/model/store-action.ts";
 import type { Policy } from "../../../core/model/policy.ts";
 import type { Bucket } from "../../../ports/bucket.ts";
-import { StoreError } from "../../../ports/object-store.ts";
+import { StoreError, type StoreErrorFacts } from "../../../ports/object-store.ts";
 import { createClient, type S3Settings } from "./client.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
 import { fromWebsite, toWebsite } from "./website.ts";
@@ -43,7 +44,7 @@ class S3Bucket implements Bucket {
       // An answer to a HEAD has no body that could name the bucket.
       if ((error as { $metadata?: { httpStatusCode?: number } }).$metadata?.httpStatusCode === 404)
         return false;
-      throw toStoreError(error, "look at the bucket", this.settings);
+      throw toStoreError(error, { do: "look-at-bucket" }, this.settings);
     }
   }
 
@@ -58,8 +59,8 @@ class S3Bucket implements Bucket {
       if (name === "BucketAlreadyOwnedByYou") return;
       // A store of one's own has one place only, whatever it calls its region.
       if (/LocationConstraint/.test(name) && endpoint !== undefined) return this.createIn(undefined);
-      if (name !== "BucketAlreadyExists") throw toStoreError(error, "create the bucket", this.settings);
-      const facts = { action: "create the bucket", status: 409, code: name };
+      if (name !== "BucketAlreadyExists") throw toStoreError(error, { do: "create-bucket" }, this.settings);
+      const facts: StoreErrorFacts = { action: { do: "create-bucket" }, status: 409, code: name };
       throw new StoreError("bucket-taken", "the name is taken", facts, error);
     }
   }
@@ -73,7 +74,7 @@ class S3Bucket implements Bucket {
   }
 
   readWebsite(): Promise<Reading<WebsiteSettings>> {
-    return this.read("read the website settings", async () => {
+    return this.read({ do: "read-website" }, async () => {
       const found = toWebsite(await this.client.send(new GetBucketWebsiteCommand(this.bucket)));
       return found.index === undefined ? undefined : found;
     });
@@ -81,13 +82,13 @@ class S3Bucket implements Bucket {
 
   async writeWebsite(website: WebsiteSettings): Promise<void> {
     const WebsiteConfiguration = fromWebsite(website);
-    await this.write("write the website settings", () =>
+    await this.write({ do: "write-website" }, () =>
       this.client.send(new PutBucketWebsiteCommand({ ...this.bucket, WebsiteConfiguration })),
     );
   }
 
   readPolicy(): Promise<Reading<Policy>> {
-    return this.read("read the bucket's policy", async () => {
+    return this.read({ do: "read-policy" }, async () => {
       const { Policy: text } = await this.client.send(new GetBucketPolicyCommand(this.bucket));
       return text === undefined || text === "" ? undefined : (JSON.parse(text) as Policy);
     });
@@ -95,24 +96,24 @@ class S3Bucket implements Bucket {
 
   async writePolicy(policy: Policy | undefined): Promise<void> {
     if (policy === undefined) {
-      await this.write("remove the bucket's policy", () =>
+      await this.write({ do: "remove-policy" }, () =>
         this.client.send(new DeleteBucketPolicyCommand(this.bucket)),
       );
       return;
     }
     const text = JSON.stringify(policy);
-    await this.write("write the bucket's policy", () =>
+    await this.write({ do: "write-policy" }, () =>
       this.client.send(new PutBucketPolicyCommand({ ...this.bucket, Policy: text })),
     );
   }
 
   readPublicBlock(): Promise<Reading<PublicBlock>> {
-    return this.read("read the public access block", async () => {
+    return this.read({ do: "read-block" }, async () => {
       const { PublicAccessBlockConfiguration: found } = await this.client.send(
         new GetPublicAccessBlockCommand(this.bucket),
       );
       // Some stores answer a question that they do not know with the list of the bucket.
-      if (found === undefined) throw unknownHere("read the public access block");
+      if (found === undefined) throw unknownHere({ do: "read-block" });
       return {
         newLists: found.BlockPublicAcls ?? false,
         lists: found.IgnorePublicAcls ?? false,
@@ -129,13 +130,13 @@ class S3Bucket implements Bucket {
       BlockPublicPolicy: newPolicies,
       RestrictPublicBuckets: policies,
     };
-    await this.write("write the public access block", () =>
+    await this.write({ do: "write-block" }, () =>
       this.client.send(new PutPublicAccessBlockCommand({ ...this.bucket, PublicAccessBlockConfiguration })),
     );
   }
 
   readVersioning(): Promise<Reading<boolean>> {
-    return this.read("read the versioning", async () => {
+    return this.read({ do: "read-versioning" }, async () => {
       const { Status } = await this.client.send(new GetBucketVersioningCommand(this.bucket));
       return Status === undefined ? undefined : Status === "Enabled";
     });
@@ -143,13 +144,13 @@ class S3Bucket implements Bucket {
 
   async keepVersions(): Promise<void> {
     const VersioningConfiguration = { Status: "Enabled" as const };
-    await this.write("switch versioning on", () =>
+    await this.write({ do: "keep-versions" }, () =>
       this.client.send(new PutBucketVersioningCommand({ ...this.bucket, VersioningConfiguration })),
     );
   }
 
   readTags(): Promise<Reading<Readonly<Record<string, string>>>> {
-    return this.read("read the bucket's tags", async () => {
+    return this.read({ do: "read-tags" }, async () => {
       const { TagSet: tags = [] } = await this.client.send(new GetBucketTaggingCommand(this.bucket));
       return tags.length === 0
         ? undefined
@@ -159,7 +160,7 @@ class S3Bucket implements Bucket {
 
   async writeTags(tags: Readonly<Record<string, string>>): Promise<void> {
     const TagSet = Object.entries(tags).map(([Key, Value]) => ({ Key, Value }));
-    await this.write("write the bucket's tags", () =>
+    await this.write({ do: "write-tags" }, () =>
       this.client.send(new PutBucketTaggingCommand({ ...this.bucket, Tagging: { TagSet } })),
     );
   }
@@ -172,7 +173,10 @@ class S3Bucket implements Bucket {
     return { Bucket: this.settings.bucket };
   }
 
-  private async read<Value>(action: string, look: () => Promise<Value | undefined>): Promise<Reading<Value>> {
+  private async read<Value>(
+    action: StoreAction,
+    look: () => Promise<Value | undefined>,
+  ): Promise<Reading<Value>> {
     try {
       const value = await look();
       return value === undefined ? { state: "unset" } : { state: "set", value };
@@ -187,7 +191,7 @@ class S3Bucket implements Bucket {
     }
   }
 
-  private async write(action: string, change: () => Promise<unknown>): Promise<void> {
+  private async write(action: StoreAction, change: () => Promise<unknown>): Promise<void> {
     try {
       await change();
     } catch (error) {
@@ -198,11 +202,11 @@ class S3Bucket implements Bucket {
 
 const describe = ({ facts: { status, code } }: StoreError): string => `${status ?? ""} ${code ?? ""}`.trim();
 
-const unknownHere = (action: string): StoreError =>
+const unknownHere = (action: StoreAction): StoreError =>
   new StoreError("unsupported", "an answer to another question", { action });
 
 /** A request of this kind that is not known is told by its status, whatever the store calls it. */
-function toBucketError(error: unknown, action: string, settings: S3Settings): StoreError {
+function toBucketError(error: unknown, action: StoreAction, settings: S3Settings): StoreError {
   if (error instanceof StoreError) return error;
   const failure = toStoreError(error, action, settings);
   const { status, code } = failure.facts;

@@ -1,3 +1,4 @@
+import type { StoreAction } from "../../../core/model/store-action.ts";
 import { StoreError, type StoreErrorKind } from "../../../ports/object-store.ts";
 
 interface ClientError {
@@ -51,7 +52,7 @@ export const isNotFound = (error: unknown): boolean => {
 /** Any failure of the client, as the port names it. */
 export function toStoreError(
   error: unknown,
-  action: string,
+  action: StoreAction,
   { region }: { readonly region?: string | undefined },
 ): StoreError {
   const { name, Code, code, message, $metadata, $response } = error as ClientError;

@@ -72,7 +72,7 @@ export async function sendInParts(
       }
       if (size !== content.size || sum.digest("hex") !== content.hash)
         throw new StoreError("integrity", "the file changed while it was read", {
-          action: `write ${tools.address.Key}`,
+          action: { do: "write", key: tools.address.Key },
         });
       return await Promise.all(parts);
     } catch (error) {

@@ -63,7 +63,7 @@ export class S3Removals {
       return true;
     } catch (error) {
       if (isNotFound(error)) return true;
-      const failure = toStoreError(error, `remove ${key}`, this.settings);
+      const failure = toStoreError(error, { do: "remove", key }, this.settings);
       if (etag === undefined) throw failure;
       if (failure.kind === "precondition") return false;
       if (UNKNOWN.has(failure.kind)) return this.removeOne(key, undefined);
@@ -81,12 +81,16 @@ export class S3Removals {
     const { Errors = [] } = await this.client
       .send(new DeleteObjectsCommand({ Bucket, Delete: { Objects, Quiet: true } }))
       .catch((error: unknown) => {
-        throw toStoreError(error, `remove ${keys.length} objects`, this.settings);
+        throw toStoreError(error, { do: "remove-many", count: keys.length }, this.settings);
       });
     const left: ObjectKey[] = [];
     for (const { Key = "", Code, Message } of Errors) {
       if (Code === "NoSuchKey") continue;
-      const failure = toStoreError({ name: Code, message: Message }, `remove ${Key}`, this.settings);
+      const failure = toStoreError(
+        { name: Code, message: Message },
+        { do: "remove", key: Key },
+        this.settings,
+      );
       if (failure.kind !== "precondition" || !expected) throw failure;
       left.push(Key.slice(prefix.length));
     }

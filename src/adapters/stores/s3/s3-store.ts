@@ -14,6 +14,7 @@ import {
 import type { ObjectKey, Sha256 } from "../../../core/model/names.ts";
 import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
+import type { StoreAction } from "../../../core/model/store-action.ts";
 import {
   NEVER_AGAIN,
   StoreError,
@@ -79,7 +80,7 @@ class S3Store implements ObjectStore {
     let token: string | undefined;
     do {
       this.count("list");
-      const page = await this.try("list the bucket", () =>
+      const page = await this.try({ do: "list" }, () =>
         this.client.send(
           new ListObjectsV2Command({
             ...this.bucket,
@@ -99,7 +100,7 @@ class S3Store implements ObjectStore {
 
   async head(key: ObjectKey): Promise<ObjectFacts | undefined> {
     this.count("head");
-    return this.orNothing(`look at ${key}`, key, async () => {
+    return this.orNothing({ do: "look", key }, key, async () => {
       const found = await this.client.send(
         new HeadObjectCommand({ ...this.address(key), ChecksumMode: "ENABLED" }),
       );
@@ -115,9 +116,9 @@ class S3Store implements ObjectStore {
 
   async get(key: ObjectKey): Promise<ReadObject | undefined> {
     this.count("get");
-    return this.orNothing(`read ${key}`, key, async () => {
+    return this.orNothing({ do: "read", key }, key, async () => {
       const found = await this.client.send(new GetObjectCommand(this.address(key)));
-      const body = guardBody(found.Body as Readable, `read ${key}`, this.settings);
+      const body = guardBody(found.Body as Readable, { do: "read", key }, this.settings);
       return {
         size: found.ContentLength ?? 0,
         etag: unquoted(found.ETag),
@@ -135,7 +136,7 @@ class S3Store implements ObjectStore {
   ): Promise<Written> {
     if (content.size >= MULTIPART_BYTES) return this.putInParts(key, content, headers, condition);
     this.count("put");
-    return this.tryConditional(`write ${key}`, condition, async () => {
+    return this.tryConditional({ do: "write", key }, condition, async () => {
       const body = content.open();
       const written = await this.client.send(
         new PutObjectCommand({
@@ -158,9 +159,9 @@ class S3Store implements ObjectStore {
     headers: ObjectHeaders,
     condition?: Condition,
   ): Promise<Written> {
-    const etag = await this.tryConditional(`write ${key}`, condition, () =>
+    const etag = await this.tryConditional({ do: "write", key }, condition, () =>
       sendInParts(
-        this.uploadTo(key, `write ${key}`),
+        this.uploadTo(key, { do: "write", key }),
         content,
         toParameters(headers),
         toConditions(condition),
@@ -188,7 +189,7 @@ class S3Store implements ObjectStore {
       if (copied) return copied;
     }
     this.count("copy");
-    return this.tryCopy(`copy ${from.key} to ${to}`, from.key, async () => {
+    return this.tryCopy({ do: "copy", from: from.key, to }, from.key, async () => {
       const copied = await this.client.send(
         new CopyObjectCommand({
           ...this.address(to),
@@ -212,9 +213,9 @@ class S3Store implements ObjectStore {
   ): Promise<Written | undefined> {
     const labels = headers ?? (await this.head(from))?.headers ?? {};
     try {
-      const etag = await this.tryCopy(`copy ${from} to ${to}`, from, () =>
+      const etag = await this.tryCopy({ do: "copy", from, to }, from, () =>
         copyInParts(
-          this.uploadTo(to, `copy ${from} to ${to}`),
+          this.uploadTo(to, { do: "copy", from, to }),
           source,
           toParameters(labels),
           toConditions(condition),
@@ -231,12 +232,12 @@ class S3Store implements ObjectStore {
 
   async abandonUploads(keys: ReadonlySet<ObjectKey>): Promise<number> {
     const names = new Set([...keys].map((key) => this.location.prefix + key));
-    return this.try("look for unfinished uploads", () =>
+    return this.try({ do: "find-uploads" }, () =>
       abandonUploads({ client: this.client, count: this.count }, this.location.bucket, names),
     );
   }
 
-  private uploadTo(key: ObjectKey, action: string): UploadTools {
+  private uploadTo(key: ObjectKey, action: StoreAction): UploadTools {
     const { client, count, again, settings } = this;
     const toFailure = (error: unknown): StoreError => toStoreError(error, action, settings);
     return { client, count, again, toFailure, address: this.address(key) };
@@ -251,7 +252,7 @@ class S3Store implements ObjectStore {
 
   async readWebsite(): Promise<WebsiteSettings | undefined> {
     this.count("get");
-    return this.orNothing("read the website settings", undefined, async () =>
+    return this.orNothing({ do: "read-website" }, undefined, async () =>
       toWebsite(await this.client.send(new GetBucketWebsiteCommand(this.bucket))),
     );
   }
@@ -259,7 +260,7 @@ class S3Store implements ObjectStore {
   async writeWebsite(settings: WebsiteSettings): Promise<void> {
     this.count("put");
     const WebsiteConfiguration = fromWebsite(settings);
-    await this.try("write the website settings", () =>
+    await this.try({ do: "write-website" }, () =>
       this.client.send(new PutBucketWebsiteCommand({ ...this.bucket, WebsiteConfiguration })),
     );
   }
@@ -291,7 +292,7 @@ class S3Store implements ObjectStore {
   }
 
   /** A copy whose source is gone, as one whose source changed. */
-  private async tryCopy<T>(action: string, from: ObjectKey, call: () => Promise<T>): Promise<T> {
+  private async tryCopy<T>(action: StoreAction, from: ObjectKey, call: () => Promise<T>): Promise<T> {
     const copied = await this.orNothing(action, from, call);
     if (copied !== undefined) return copied;
     throw new StoreError("precondition", "what was to be copied is gone", { action, status: 404 });
@@ -299,7 +300,7 @@ class S3Store implements ObjectStore {
 
   /** A write over an object that is gone: stores answer 404 to its `If-Match`, which is a failed condition all the same. */
   private tryConditional<T>(
-    action: string,
+    action: StoreAction,
     condition: Condition | undefined,
     call: () => Promise<T>,
   ): Promise<T> {
@@ -319,7 +320,7 @@ class S3Store implements ObjectStore {
     });
   }
 
-  private async try<T>(action: string, call: () => Promise<T>): Promise<T> {
+  private async try<T>(action: StoreAction, call: () => Promise<T>): Promise<T> {
     try {
       return await call();
     } catch (error) {
@@ -329,7 +330,7 @@ class S3Store implements ObjectStore {
 
   /** @param key what may be missing; undefined: no object */
   private async orNothing<T>(
-    action: string,
+    action: StoreAction,
     key: ObjectKey | undefined,
     call: () => Promise<T>,
   ): Promise<T | undefined> {
@@ -391,7 +392,11 @@ function toConditions(condition: Condition | undefined): { IfNoneMatch?: string;
 }
 
 /** A body whose connection breaks fails as every other call does. */
-async function* guardBody(body: Readable, action: string, settings: S3Settings): AsyncIterable<Uint8Array> {
+async function* guardBody(
+  body: Readable,
+  action: StoreAction,
+  settings: S3Settings,
+): AsyncIterable<Uint8Array> {
   try {
     for await (const chunk of body) yield chunk as Uint8Array;
   } catch (error) {

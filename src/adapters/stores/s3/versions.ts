@@ -12,6 +12,7 @@ import {
   type ObjectVersion,
   type ObjectVersions,
 } from "../../../ports/object-store.ts";
+import type { StoreAction } from "../../../core/model/store-action.ts";
 import type { S3Settings } from "./client.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
 import { fromParameters, unquoted } from "./headers.ts";
@@ -22,7 +23,7 @@ const DELETE_BATCH = 1000;
 /** The versions that a bucket keeps, below the prefix of a destination. */
 export function createVersions(settings: S3Settings, client: S3Client, count: CountRequest): ObjectVersions {
   const { bucket: Bucket, prefix } = settings;
-  const attempt = async <T>(action: string, call: () => Promise<T>): Promise<T> => {
+  const attempt = async <T>(action: StoreAction, call: () => Promise<T>): Promise<T> => {
     try {
       return await call();
     } catch (error) {
@@ -35,7 +36,7 @@ export function createVersions(settings: S3Settings, client: S3Client, count: Co
       while (marker) {
         count("list");
         const place: object = marker;
-        const page = await attempt("list the versions", () =>
+        const page = await attempt({ do: "list-versions" }, () =>
           client.send(
             new ListObjectVersionsCommand({ Bucket, Prefix: prefix, EncodingType: "url", ...place }),
           ),
@@ -66,7 +67,7 @@ export function createVersions(settings: S3Settings, client: S3Client, count: Co
         return { size, etag: unquoted(ETag), headers: fromParameters(found), body: found.Body as Readable };
       } catch (error) {
         if (isNotFound(error)) return undefined;
-        throw toStoreError(error, `read a version of ${key}`, settings);
+        throw toStoreError(error, { do: "read-version", key }, settings);
       }
     },
     async remove(versions: readonly ObjectVersion[]) {
@@ -74,7 +75,7 @@ export function createVersions(settings: S3Settings, client: S3Client, count: Co
         const batch = versions.slice(start, start + DELETE_BATCH);
         count("delete");
         const Objects = batch.map(({ key, id }) => ({ Key: prefix + key, VersionId: id }));
-        const action = "delete versions";
+        const action = { do: "delete-versions" } as const;
         const { Errors = [] } = await attempt(action, () =>
           client.send(new DeleteObjectsCommand({ Bucket, Delete: { Objects, Quiet: true } })),
         );
@@ -88,7 +89,7 @@ export function createVersions(settings: S3Settings, client: S3Client, count: Co
         const found = await client.send(new GetObjectLockConfigurationCommand({ Bucket }));
         return found.ObjectLockConfiguration?.ObjectLockEnabled === "Enabled";
       } catch (error) {
-        const failure = toStoreError(error, "read the object lock", settings);
+        const failure = toStoreError(error, { do: "read-lock" }, settings);
         // Not set, not known, or not to be asked: then a removal tells.
         if (isNotFound(error) || isUnknown(failure) || failure.kind === "denied") return false;
         throw failure;

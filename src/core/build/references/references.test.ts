@@ -87,8 +87,8 @@ const problemsOf = (files: Record<string, string>, more: object = {}): string[] 
     files: Object.entries(files).map(([path, text]) => ({ path, references: findReferences(path, text) })),
   };
   return findReferenceProblems(buildReferenceGraph(facts), facts).map(
-    ({ severity, code, path, line, message }) =>
-      `${severity} ${code} ${path}:${line} ${message.split(" ")[0]}`,
+    ({ severity, code, path, line, facts }) =>
+      `${severity} ${code} ${path}:${line} ${"address" in facts ? facts.address : "addresses" in facts ? facts.addresses.length : ""}`,
   );
 };
 

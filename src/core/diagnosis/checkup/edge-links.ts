@@ -1,4 +1,5 @@
-import { broken, good, note, notTried, type Link } from "./link.ts";
+import type { EdgeFailure } from "../../model/edge.ts";
+import { broken, good, note, notTried, type Asked, type Link, type SeenHabit } from "./link.ts";
 
 /** What came of an invalidation that was tried. */
 export type ForgettingLook =
@@ -6,16 +7,11 @@ export type ForgettingLook =
   | { readonly state: "old" }
   /** The store has new content, and the edge holds nothing that could be told old. */
   | { readonly state: "not-held" }
-  | {
-      readonly state: "failed";
-      readonly status?: number | undefined;
-      readonly code?: string | undefined;
-      readonly answer: string;
-    };
+  | { readonly state: "failed"; readonly failure: EdgeFailure };
 
+/** An edge, and how it is set up to take patterns, where it takes any. */
 export interface EdgeLookFacts {
   readonly edge: string;
-  /** How it is set up to take patterns, where it takes any. */
   readonly patterns?: string | undefined;
 }
 
@@ -25,40 +21,31 @@ export function judgeForgetting(
   exact: ForgettingLook,
   pattern: ForgettingLook | undefined,
 ): Link {
-  const asked = `the edge ${edge} to let go of a probe`;
+  const asked: Asked = { code: "forget", edge };
   if (exact.state === "failed") {
-    const { status, code = "", answer } = exact;
-    const names = { edge, answer };
-    const found = [status, code].filter((part) => part !== undefined && part !== "").join(" ") || answer;
-    const cause =
-      status === 401 || status === 403
-        ? "may-not-invalidate"
-        : status === 404
-          ? "edge-unknown"
-          : "edge-fails";
-    return broken("forgetting", { asked, found, cause, names });
+    const { failure } = exact;
+    const found = { code: "edge-failure", failure } as const;
+    return broken("forgetting", { asked, found, cause: causeOf(failure), names: { edge, failure } });
   }
   if (exact.state === "old")
-    return broken("forgetting", {
-      asked,
-      found: "confirmed; the old content answers",
-      cause: "still-old",
-      names: { edge },
-    });
+    return broken("forgetting", { asked, found: { code: "still-old" }, cause: "still-old", names: { edge } });
   if (pattern && (pattern.state === "old" || pattern.state === "failed"))
     return broken("forgetting", {
-      asked: `${asked}, by a pattern`,
-      found: pattern.state === "old" ? "taken; the old content answers" : pattern.answer,
+      asked: { ...asked, byPattern: true },
+      found:
+        pattern.state === "old"
+          ? { code: "pattern-old" }
+          : { code: "pattern-failure", failure: pattern.failure },
       cause: "patterns-unknown",
       names: { edge, patterns },
     });
-  if (exact.state === "not-held")
-    return good("forgetting", asked, "taken; nothing was held that it could be tried on");
-  return good(
-    "forgetting",
-    asked,
-    `the new content answers at once${pattern ? ", by address and by pattern" : ""}`,
-  );
+  if (exact.state === "not-held") return good("forgetting", asked, { code: "not-held" });
+  return good("forgetting", asked, { code: "forgotten", byPattern: pattern !== undefined });
+}
+
+function causeOf({ kind }: EdgeFailure): "may-not-invalidate" | "edge-unknown" | "edge-fails" {
+  if (kind === "denied" || kind === "credentials-refused") return "may-not-invalidate";
+  return kind === "not-found" ? "edge-unknown" : "edge-fails";
 }
 
 /** What an edge was seen to do; undefined: that could not be told. */
@@ -79,55 +66,57 @@ export interface SaidHabits {
 
 /** What the edge was seen to do against what the settings say of it. */
 export function judgeHabits(seen: SeenHabits, said: SaidHabits): Link {
-  const habits: readonly Habit[] = [
-    {
-      seen: seen.holdsZero,
-      setting: seen.holdsZero === true ? undefined : "minimumFreshness: 0s",
-      isSaid: said.minimumFreshness !== undefined,
-      isWrong: said.minimumFreshness === 0 && seen.holdsZero === true,
-      mend: "minimumFreshness: 1m",
-      words: seen.holdsZero === true ? "holds what allows no freshness" : "holds nothing longer than it may",
-    },
-    {
-      seen: seen.ignoresQuery,
-      setting: `query: ${seen.ignoresQuery === true ? "ignored" : "keyed"}`,
-      isSaid: said.query !== undefined,
-      isWrong: said.query === "ignored" && seen.ignoresQuery === false,
-      mend: "query: keyed",
-      words: seen.ignoresQuery === true ? "one copy for all queries" : "a copy for each query",
-    },
-    {
-      seen: seen.holdsNegative,
-      setting: seen.holdsNegative === true ? undefined : "negative: 0s",
-      isSaid: said.negative !== undefined,
-      isWrong: said.negative === 0 && seen.holdsNegative === true,
-      mend: "negative: 1m",
-      words: seen.holdsNegative === true ? "holds 'not found'" : "does not hold 'not found'",
-    },
-  ];
-  const told = habits.filter((habit) => habit.seen !== undefined);
-  if (told.length === 0) return notTried("habits", "nothing was held that could tell");
-  const asked = "what is held, for how long, and under which names";
-  const found = told.map(({ words }) => words).join("; ");
+  const told = toHabits(seen, said).flatMap(({ isSeen, ...habit }) =>
+    isSeen === undefined ? [] : [{ ...habit, isSeen }],
+  );
+  if (told.length === 0) return notTried("habits", { code: "nothing-telling" });
+  const asked: Asked = { code: "habits" };
+  const found = { code: "habits", habits: told.map(({ habit, isSeen }) => ({ habit, isSeen })) } as const;
   const wrong = told.filter(({ isWrong }) => isWrong);
   if (wrong.length > 0) {
     const names = { habits: wrong.map(({ mend }) => mend).join(", ") };
     return broken("habits", { asked, found, cause: "habits-otherwise", names });
   }
-  const unsaid = told.filter(
-    ({ isSaid, setting }) => !isSaid && setting !== undefined && setting !== "query: keyed",
-  );
+  const unsaid = told.filter(({ isSaid, setting }) => !isSaid && setting !== undefined);
   if (unsaid.length === 0) return good("habits", asked, found);
   const names = { habits: unsaid.map(({ setting }) => setting ?? "").join(", ") };
   return note("habits", { asked, found, cause: "habits-unsaid", names });
 }
 
 interface Habit {
-  readonly seen: boolean | undefined;
+  readonly habit: SeenHabit["habit"];
+  readonly isSeen: boolean | undefined;
   /** What could be said of it in the settings; undefined: nothing that helps. */
   readonly setting: string | undefined;
   readonly isSaid: boolean;
   readonly isWrong: boolean;
+  /** What the settings should say where they say otherwise. */
   readonly mend: string;
-  readonly words: string;
 }
+
+const toHabits = ({ holdsZero, ignoresQuery, holdsNegative }: SeenHabits, said: SaidHabits): Habit[] => [
+  {
+    habit: "minimumFreshness",
+    isSeen: holdsZero,
+    setting: holdsZero === true ? undefined : "minimumFreshness: 0s",
+    isSaid: said.minimumFreshness !== undefined,
+    isWrong: said.minimumFreshness === 0 && holdsZero === true,
+    mend: "minimumFreshness: 1m",
+  },
+  {
+    habit: "query",
+    isSeen: ignoresQuery,
+    setting: ignoresQuery === true ? "query: ignored" : undefined,
+    isSaid: said.query !== undefined,
+    isWrong: said.query === "ignored" && ignoresQuery === false,
+    mend: "query: keyed",
+  },
+  {
+    habit: "negative",
+    isSeen: holdsNegative,
+    setting: holdsNegative === true ? undefined : "negative: 0s",
+    isSaid: said.negative !== undefined,
+    isWrong: said.negative === 0 && holdsNegative === true,
+    mend: "negative: 1m",
+  },
+];

@@ -1,12 +1,12 @@
 import type { Reading } from "../../model/bucket.ts";
+import type { StoreAction } from "../../model/store-action.ts";
 import type { WebsiteSettings } from "../../model/website.ts";
-import { rightFor } from "../../bucket/rights.ts";
-import { broken, good, note, notTried, type Link, type LinkName } from "./link.ts";
+import { broken, good, note, notTried, type Asked, type Found, type Link, type LinkName } from "./link.ts";
 
 /** A failure of the store, as the port tells it. */
 export interface StoreFailure {
   readonly kind: string;
-  readonly action: string;
+  readonly action: StoreAction;
   readonly status?: number | undefined;
   readonly code?: string | undefined;
   readonly region?: string | undefined;
@@ -27,12 +27,12 @@ const SLIGHT_SKEW_MS = 60_000;
 /** The links as far as the first list of the bucket tells; a failure breaks one of them, and those behind it can't be tried. */
 export function judgeFirstLook(facts: StoreFacts, failure: StoreFailure | undefined): Link[] {
   const { endpoint, bucket, source, skewMs } = facts;
-  const asked = bucket === "" ? `list ${endpoint}` : `list ${bucket} at ${endpoint}`;
+  const asked: Asked = { code: "list", endpoint, bucket };
   const reached: Link[] = [
-    good("credentials", "found", source),
-    good("store", asked, "it answers"),
+    good("credentials", { code: "credentials" }, { code: "said", said: source }),
+    good("store", asked, { code: "answers" }),
     judgeClock(asked, skewMs),
-    good("bucket", asked, "it is there"),
+    good("bucket", asked, { code: "there" }),
   ];
   if (!failure) return reached;
   const fault = toBreak(facts, failure, asked);
@@ -41,51 +41,40 @@ export function judgeFirstLook(facts: StoreFacts, failure: StoreFailure | undefi
   if (at === -1) return [...reached, fault];
   const before = reached
     .slice(0, at)
-    .map((link) => (isUntold(link.link, fault) ? notTried(link.link, UNTOLD) : link));
+    .map((link) => (isUntold(link.link, fault) ? notTried(link.link, { code: "store-silent" }) : link));
   return [...before, fault];
 }
-
-const UNTOLD = "the store could not be asked";
 
 /** Whether credentials are right is told only by a store that answers. */
 const isUntold = (link: LinkName, { link: at }: Link): boolean => link === "credentials" && at === "store";
 
-function judgeClock(asked: string, skewMs: number | undefined): Link {
-  if (skewMs === undefined) return notTried("clock", "the store does not tell the time");
-  const off = Math.abs(skewMs);
-  if (off < SLIGHT_SKEW_MS) return good("clock", asked, "right to the minute");
-  const found = `${toDuration(off)} ${skewMs > 0 ? "ahead of" : "behind"} the store's`;
-  return note("clock", { asked, found, cause: "clock-drifts", names: { skew: toDuration(off) } });
+function judgeClock(asked: Asked, skewMs: number | undefined): Link {
+  if (skewMs === undefined) return notTried("clock", { code: "store-timeless" });
+  if (Math.abs(skewMs) < SLIGHT_SKEW_MS) return good("clock", asked, { code: "in-time" });
+  return note("clock", { asked, found: { code: "skew", skewMs }, cause: "clock-drifts", names: { skewMs } });
 }
-
-const toDuration = (ms: number): string =>
-  ms < 120_000 ? `${Math.round(ms / 1000)} s` : `${Math.round(ms / 60_000)} min`;
 
 function toBreak(
   { endpoint, bucket, source, skewMs }: StoreFacts,
   failure: StoreFailure,
-  asked: string,
+  asked: Asked,
 ): Link {
   const { kind, code = "", status } = failure;
-  const found = [status, code].filter((part) => part !== undefined && part !== "").join(" ");
+  const found: Found = { code: "status", status, said: code };
   if (bucket === "" && kind === "no-such-bucket")
     return broken("bucket", { asked, found, cause: "no-folder", names: { folder: endpoint } });
   switch (kind) {
     case "no-credentials":
-      return broken("credentials", { asked, found: "none", cause: "no-credentials" });
+      return broken("credentials", { asked, found: { code: "none" }, cause: "no-credentials" });
     case "credentials-refused":
       return broken("credentials", { asked, found, cause: "credentials-refused", names: { source } });
     case "clock-skew":
-      return broken("clock", {
-        ...{ asked, found, cause: "clock-off" },
-        names: { skew: skewMs === undefined ? "a quarter of an hour or more" : toDuration(Math.abs(skewMs)) },
-      });
+      return broken("clock", { asked, found, cause: "clock-off", names: { skewMs } });
     case "no-such-bucket":
       return broken("bucket", { asked, found, cause: "no-bucket", names: { bucket } });
     case "wrong-region": {
       const { region = "" } = failure;
-      const names = { bucket, region: region === "" ? "" : `: ${region}` };
-      return broken("bucket", { asked, found, cause: "wrong-region", names });
+      return broken("bucket", { asked, found, cause: "wrong-region", names: { bucket, region } });
     }
     case "denied":
       return toDenied(failure, { endpoint, bucket });
@@ -102,29 +91,24 @@ function toBreak(
   }
 }
 
-/** A right that lacks, by what was refused; a store without a bucket is a folder, and there rights have no names. */
+/** A missing right, by what was refused; a store without a bucket is a folder, and there rights have no names. */
 export function toDenied(
   { action, status, code }: StoreFailure,
   { bucket, endpoint }: Pick<StoreFacts, "bucket" | "endpoint">,
 ): Link {
-  const found = [status, code].filter((part) => part !== undefined).join(" ");
-  if (bucket === "")
-    return broken("rights", { asked: action, found, cause: "folder-denied", names: { folder: endpoint } });
-  return broken("rights", {
-    asked: action,
-    found,
-    cause: "right-missing",
-    names: { right: rightFor(action) },
-  });
+  const fault = { asked: { code: "action", action }, found: { code: "status", status, said: code } } as const;
+  return bucket === ""
+    ? broken("rights", { ...fault, cause: "folder-denied", names: { folder: endpoint } })
+    : broken("rights", { ...fault, cause: "right-missing", names: { action } });
 }
 
 /** What came of a write whose condition could not hold. */
 export type ConditionAnswer = "checked" | "ignored" | "unsupported";
 
 export function judgeConditions(answer: ConditionAnswer): Link {
-  const asked = "a write on a condition that can't hold";
-  if (answer === "checked") return good("conditions", asked, "refused, as it must be");
-  const found = answer === "ignored" ? "taken all the same" : "not known (501)";
+  const asked: Asked = { code: "condition" };
+  if (answer === "checked") return good("conditions", asked, { code: "refused-as-must" });
+  const found: Found = { code: answer };
   return note("conditions", { asked, found, cause: "no-conditions", names: { found } });
 }
 
@@ -138,14 +122,19 @@ export interface RecordsAnswers {
 }
 
 export function judgeRecords({ isPublic, isServed, url }: RecordsAnswers): Link {
-  const [unsigned, visiting] = ["read .courier/ unsigned", `read .courier/ at ${url}`];
-  if (isPublic === true) return broken("records", { asked: unsigned, found: "200", cause: "records-open" });
-  if (isServed === true)
-    return broken("records", { asked: visiting, found: "200", cause: "records-served", names: { url } });
-  if (isPublic === undefined && isServed === undefined)
-    return notTried("records", "who may read the folder is up to its web server, and no address is known");
-  const asked = [...(isPublic === false ? [unsigned] : []), ...(isServed === false ? [visiting] : [])];
-  return good("records", asked.join(", "), "refused");
+  const found: Found = { code: "status", status: 200 };
+  if (isPublic === true)
+    return broken("records", { asked: { code: "records", unsigned: true }, found, cause: "records-open" });
+  if (isServed === true) {
+    const asked: Asked = { code: "records", unsigned: false, url };
+    return broken("records", { asked, found, cause: "records-served", names: { url } });
+  }
+  if (isPublic === undefined && isServed === undefined) return notTried("records", { code: "web-server" });
+  const asked: Asked = {
+    ...{ code: "records", unsigned: isPublic === false },
+    ...(isServed === false && { url }),
+  };
+  return good("records", asked, { code: "refused" });
 }
 
 export interface WantedWebsite {
@@ -154,21 +143,24 @@ export interface WantedWebsite {
 
 /** Undefined wishes: the edge reads exact keys. */
 export function judgeWebsite(reading: Reading<WebsiteSettings>, wanted: WantedWebsite | undefined): Link {
-  const asked = "the bucket's website settings";
-  if (!wanted) return notTried("website", "serves: objects needs none");
+  const asked: Asked = { code: "website" };
+  if (!wanted) return notTried("website", { code: "exact-keys" });
   switch (reading.state) {
     case "set": {
       const { index = "none", error } = reading.value;
-      const found = `index document ${index}${error === undefined ? "" : `, error document ${error}`}`;
+      const found: Found = { code: "documents", index, error };
       return index === wanted.index
         ? good("website", asked, found)
         : broken("website", { asked, found, cause: "website-otherwise" });
     }
     case "unset":
-      return broken("website", { asked, found: "none", cause: "no-website" });
+      return broken("website", { asked, found: { code: "none" }, cause: "no-website" });
     case "unsupported":
-      return broken("website", { asked, found: reading.answer, cause: "website-unknown" });
+      return broken("website", {
+        ...{ asked, cause: "website-unknown" },
+        found: { code: "said", said: reading.answer },
+      });
     case "denied":
-      return notTried("website", "this identity may not look at it (s3:GetBucketWebsite)");
+      return notTried("website", { code: "may-not-look" });
   }
 }

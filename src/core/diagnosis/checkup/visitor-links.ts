@@ -1,6 +1,6 @@
 import type { Sha256, UrlPath } from "../../model/names.ts";
 import type { Readers } from "../../bucket/policies.ts";
-import { broken, good, note, notTried, type Fault, type Link } from "./link.ts";
+import { broken, good, note, notTried, type Asked, type Fault, type Found, type Link } from "./link.ts";
 
 /** What a visitor got; undefined: nothing. */
 export interface VisitorAnswer {
@@ -15,11 +15,14 @@ export interface VisitorAnswer {
 export type NameLook = { readonly addresses: readonly string[] } | { readonly code: string };
 
 export function judgeName(host: string, look: NameLook): Link {
-  if (/^[\d.]+$|^\[/.test(host)) return good("name", host, "an address, which needs no name");
-  const asked = `the addresses of ${host}`;
+  if (/^[\d.]+$|^\[/.test(host)) return good("name", { code: "host", host }, { code: "no-name-needed" });
+  const asked: Asked = { code: "name", host };
   return "code" in look
-    ? broken("name", { asked, found: look.code, cause: "name-unknown", names: { host } })
-    : good("name", asked, look.addresses.join(", "));
+    ? broken("name", {
+        ...{ asked, cause: "name-unknown", names: { host } },
+        found: { code: "said", said: look.code },
+      })
+    : good("name", asked, { code: "addresses", addresses: look.addresses });
 }
 
 export interface Certificate {
@@ -35,12 +38,17 @@ const DAY_MS = 86_400_000;
 const SOON_DAYS = 14;
 
 export function judgeCertificate(host: string, look: CertificateLook, nowMs: number): Link {
-  const asked = `a TLS connection to ${host}`;
-  if ("code" in look)
-    return broken("certificate", { asked, found: look.code, cause: "no-tls", names: { code: look.code } });
+  const asked: Asked = { code: "tls", host };
+  if ("code" in look) {
+    const { code } = look;
+    return broken("certificate", {
+      ...{ asked, cause: "no-tls", names: { code } },
+      found: { code: "said", said: code },
+    });
+  }
   const { untilMs, names, fault } = look;
   const until = new Date(untilMs).toISOString().slice(0, 10);
-  const found = `for ${names.join(", ")}, until ${until}`;
+  const found: Found = { code: "certificate", names, untilMs };
   const facts = { asked, found, names: { host, until, names: names.join(", "), code: fault ?? "" } };
   if (untilMs < nowMs || fault === "CERT_HAS_EXPIRED")
     return broken("certificate", { ...facts, cause: "certificate-expired" });
@@ -71,34 +79,25 @@ export interface ReadingFacts {
 /** A fresh object, asked for as visitors do. */
 export function judgeReading(answer: VisitorAnswer | undefined, facts: ReadingFacts): Link {
   const { address, bucket, prefix, host } = facts;
-  const asked = `${address}, just written to the store`;
+  const asked: Asked = { code: "fresh", address };
   if (!answer)
     return broken("edge", {
-      asked,
-      found: "no answer",
-      cause: "nobody-answers",
+      ...{ asked, found: { code: "no-answer" }, cause: "nobody-answers" },
       names: { host, code: "no answer" },
     });
   const { status, headers, refusal } = answer;
-  if (status === 200 && answer.hash === facts.hash) return good("reading", asked, "200, as it was written");
-  const found = refusal ? `${status} ${refusal.code}` : `${status} ${headers["content-type"] ?? ""}`.trim();
+  if (status === 200 && answer.hash === facts.hash) return good("reading", asked, { code: "as-written" });
+  const found: Found = { code: "status", status, said: refusal ? refusal.code : headers["content-type"] };
   const break_ = (cause: Fault["cause"], names: Fault["names"] = {}): Link =>
     broken("reading", { asked, found, cause, names });
   if (status >= 300 && status < 400)
     return break_("leads-elsewhere", { location: headers.location ?? "nowhere" });
-  if (status >= 500)
-    return break_("origin-unreachable", { status: String(status), endpoint: facts.endpoint });
+  if (status >= 500) return break_("origin-unreachable", { status, endpoint: facts.endpoint });
   if (status < 300) return break_("answers-otherwise");
   if (refusal?.code === "NoSuchBucket") return break_("other-bucket", { bucket });
   if (refusal?.code === "NoSuchWebsiteConfiguration") return break_("endpoint-without-website");
-  if (refusal?.key !== undefined && refusal.key !== facts.key) {
-    const path = `/${prefix}`.replace(/\/$/, "");
-    return break_("other-path", {
-      asked: refusal.key,
-      prefix: prefix === "" ? "the bucket's root" : prefix,
-      path: path === "" ? "nothing" : path,
-    });
-  }
+  if (refusal?.key !== undefined && refusal.key !== facts.key)
+    return break_("other-path", { asked: refusal.key, prefix });
   if (status === 401 || status === 403) return break_(...findDenial(facts));
   return break_("not-found-there");
 }
@@ -108,10 +107,10 @@ function findDenial({
   readers,
   isOpen,
   distributions,
-}: ReadingFacts): [Fault["cause"], Readonly<Record<string, string>>] {
+}: ReadingFacts): [Fault["cause"], NonNullable<Fault["names"]>] {
   const isPublic = readers === "public";
-  const who = isPublic ? "everybody" : `the distribution ${distributions.join(", ")}`;
-  if (isOpen !== true) return ["store-denies", { who, kind: isPublic ? "public" : "edge" }];
+  if (isOpen !== true)
+    return ["store-denies", isPublic ? { kind: "public" } : { kind: "edge", distributions }];
   return isPublic ? ["not-found-there", {}] : ["edge-unsigned", { who: distributions.join(", ") }];
 }
 
@@ -125,33 +124,36 @@ export function judgeFolders(
   }: { readonly address: UrlPath; readonly hash: Sha256; readonly serves: "website" | "objects" },
 ): Link {
   const resolves = answer?.status === 200 && answer.hash === hash;
-  const found = answer ? String(answer.status) : "no answer";
-  const fault = { asked: address, found };
+  const asked: Asked = { code: "address", address };
+  const found = toFound(answer);
   if (serves === "website")
     return resolves
-      ? good("folders", address, "answered with its index page")
-      : broken("folders", { ...fault, cause: "no-index-documents" });
+      ? good("folders", asked, { code: "index-page" })
+      : broken("folders", { asked, found, cause: "no-index-documents" });
   return resolves
-    ? note("folders", { ...fault, cause: "resolves-index-documents" })
-    : good("folders", address, `${found}: exact keys only, as the settings say`);
+    ? note("folders", { asked, found, cause: "resolves-index-documents" })
+    : good("folders", asked, { code: "exact-only", status: answer?.status });
 }
+
+const toFound = (answer: VisitorAnswer | undefined): Found =>
+  answer ? { code: "status", status: answer.status } : { code: "no-answer" };
 
 /** An address under which nothing stands. */
 export function judgeMissing(
   answer: VisitorAnswer | undefined,
   { address, clientRoutes }: { readonly address: UrlPath; readonly clientRoutes: boolean },
 ): Link {
-  const found = answer ? String(answer.status) : "no answer";
-  const fault = { asked: `${address}, where nothing is`, found };
+  const asked: Asked = { code: "missing", address };
+  const found = toFound(answer);
   const isAnswered = answer?.status === 200;
   if (clientRoutes)
     return isAnswered
-      ? good("missing pages", fault.asked, "200, for the client's own routes")
-      : broken("missing pages", { ...fault, cause: "routes-not-answered" });
-  if (isAnswered) return broken("missing pages", { ...fault, cause: "missing-is-answered" });
+      ? good("missing pages", asked, { code: "client-routes" })
+      : broken("missing pages", { asked, found, cause: "routes-not-answered" });
+  if (isAnswered) return broken("missing pages", { asked, found, cause: "missing-is-answered" });
   return answer?.status === 403
-    ? note("missing pages", { ...fault, cause: "missing-is-403" })
-    : good("missing pages", fault.asked, found);
+    ? note("missing pages", { asked, found, cause: "missing-is-403" })
+    : good("missing pages", asked, found);
 }
 
 export interface RootFacts {
@@ -163,15 +165,13 @@ export interface RootFacts {
 
 /** The site's first address, once something is delivered. */
 export function judgeRoot(answer: VisitorAnswer | undefined, { path, entry, isDelivered }: RootFacts): Link {
-  if (!isDelivered) return notTried("root document", "nothing is delivered yet: deliver, then try again");
+  if (!isDelivered) return notTried("root document", { code: "not-delivered" });
+  const asked: Asked = { code: "address", address: path };
+  const names = { path, entry };
   if (answer?.status === 200 && /xml/.test(answer.headers["content-type"] ?? ""))
-    return broken("root document", {
-      asked: path,
-      found: "200, a list",
-      cause: "root-lists",
-      names: { path, entry },
-    });
-  if (answer?.status === 200) return good("root document", path, "200");
-  const found = answer ? String(answer.status) : "no answer";
-  return broken("root document", { asked: path, found, cause: "no-root-document", names: { path, entry } });
+    return broken("root document", { asked, found: { code: "list-of-bucket" }, cause: "root-lists", names });
+  const found = toFound(answer);
+  return answer?.status === 200
+    ? good("root document", asked, found)
+    : broken("root document", { asked, found, cause: "no-root-document", names });
 }

@@ -1,5 +1,5 @@
 import { parseEdgeFreshness } from "../../build/headers.ts";
-import type { Sha256, UrlPath } from "../../model/names.ts";
+import type { ObjectKey, Sha256, UrlPath } from "../../model/names.ts";
 import type { RecordedParcel } from "../../model/parcel.ts";
 import type { Check } from "./checks.ts";
 
@@ -41,12 +41,44 @@ export const FINDING_CODES = [
 ] as const;
 export type FindingCode = (typeof FINDING_CODES)[number];
 
+/** What should have come. */
+export type Expected =
+  | { readonly code: "answer" | "as-without-query" | "compressed" | "https" | "not-found" }
+  /** The content of a file; `page`: with 404; `stored`: in the store. */
+  | { readonly code: "content" | "page" | "stored"; readonly key: ObjectKey }
+  | { readonly code: "redirect"; readonly status: number | undefined; readonly location: string }
+  /** `name`: where the code of the finding does not say it. */
+  | { readonly code: "header"; readonly name?: string; readonly value: string }
+  | { readonly code: "held-at-most"; readonly seconds: number };
+
+/** What came. */
+export type Found =
+  | {
+      readonly code:
+        | "none"
+        | "never-delivered"
+        | "another-page"
+        | "no-type"
+        | "no-cache-control"
+        | "another-object"
+        | "lacking";
+    }
+  | { readonly code: "status"; readonly status: number; readonly type?: string | undefined }
+  | { readonly code: "redirect"; readonly status: number; readonly location: string }
+  | { readonly code: "release"; readonly release: number }
+  | { readonly code: "header"; readonly name?: string; readonly value: string }
+  /** Seconds for which it is held more, or is held already. */
+  | { readonly code: "left" | "age"; readonly seconds: number }
+  /** Bytes. */
+  | { readonly code: "uncompressed"; readonly size: number };
+
 /** Something that is not as it was delivered, before anybody has asked why. */
 export interface Symptom {
   readonly address: UrlPath;
   readonly code: FindingCode;
-  readonly expected: string;
-  readonly found: string;
+  readonly expected: Expected;
+  readonly found: Found;
+  /** The `Accept-Encoding` that was sent. */
   readonly form?: string;
   readonly check: Check;
   /** The release whose content still answers. */
@@ -71,7 +103,9 @@ export function findSymptoms(
   const all = observations.flatMap((observation) => judge(check, observation, facts));
   const compressed = check.kind === "content" ? findUncompressed(check, observations) : [];
   return [
-    ...new Map([...all, ...compressed].map((symptom) => [symptom.code + symptom.found, symptom])).values(),
+    ...new Map(
+      [...all, ...compressed].map((symptom) => [symptom.code + JSON.stringify(symptom.found), symptom]),
+    ).values(),
   ];
 }
 
@@ -79,11 +113,11 @@ function judge(check: Check, { form, answer }: Observation, facts: JudgeFacts): 
   const { address } = check;
   const symptom = (
     code: FindingCode,
-    expected: string,
-    found: string,
+    expected: Expected,
+    found: Found,
     more: Partial<Symptom> = {},
   ): Symptom => ({ ...{ address, code, expected, found, check }, ...(form === "" ? {} : { form }), ...more });
-  if (!answer) return [symptom("unreachable", "an answer", "none")];
+  if (!answer) return [symptom("unreachable", { code: "answer" }, { code: "none" })];
   const { status, headers } = answer;
   switch (check.kind) {
     case "content":
@@ -92,17 +126,26 @@ function judge(check: Check, { form, answer }: Observation, facts: JudgeFacts): 
     case "redirect": {
       const location = headers.location ?? "";
       const isRight = check.statuses.includes(status) && isSameTarget(location, check.location, headers);
-      const found = location === "" ? String(status) : `${status} ${location}`;
-      return isRight ? [] : [symptom("redirect", `${check.statuses[0]} ${check.location}`, found)];
+      if (isRight) return [];
+      const expected = { code: "redirect", status: check.statuses[0], location: check.location } as const;
+      return [
+        symptom(
+          "redirect",
+          expected,
+          location === "" ? toStatus(status) : { code: "redirect", status, location },
+        ),
+      ];
     }
     case "missingScript":
-      return status < 400 ? [symptom("script-answered", "404", describe(answer))] : [];
+      return status < 400 ? [symptom("script-answered", { code: "not-found" }, describe(answer))] : [];
     case "missing":
       return judgeMissing(check, answer, symptom);
   }
 }
 
-type MakeSymptom = (code: FindingCode, expected: string, found: string, more?: Partial<Symptom>) => Symptom;
+type MakeSymptom = (code: FindingCode, expected: Expected, found: Found, more?: Partial<Symptom>) => Symptom;
+
+const toStatus = (status: number): Found => ({ code: "status", status });
 
 function judgeContent(
   check: Extract<Check, { kind: "content" | "query" }>,
@@ -113,42 +156,62 @@ function judgeContent(
   const { status, headers, hash } = answer;
   const { parcel } = check;
   const age = /^\d+$/.test(headers.age ?? "") ? { ageSeconds: Number(headers.age) } : {};
-  const expected = `200, the content of ${parcel.key}`;
+  const expected: Expected = { code: "content", key: parcel.key };
   if (check.kind === "query") {
     const isSame = status === 200 && (hash === undefined || hash === parcel.hash);
-    return isSame ? [] : [symptom("query", "the same as without a query", describe(answer))];
+    return isSame ? [] : [symptom("query", { code: "as-without-query" }, describe(answer))];
   }
-  if (status === 401 || status === 403) return [symptom("refused", expected, String(status), age)];
-  if (status === 404 || status === 410) return [symptom("not-answered", expected, String(status), age)];
+  if (status === 401 || status === 403) return [symptom("refused", expected, toStatus(status), age)];
+  if (status === 404 || status === 410) return [symptom("not-answered", expected, toStatus(status), age)];
   if (status !== 200) return [symptom("failing", expected, describe(answer), age)];
-  const symptoms: Symptom[] = [];
   if (hash !== undefined && hash !== parcel.hash) {
     const release = earlierOf(check).get(hash);
-    const isOld = release !== undefined;
-    const found = isOld ? `the content of release ${release}` : "content that was never delivered there";
-    return [
-      symptom(isOld ? "old-content" : "other-content", expected, found, {
-        ...age,
-        ...(isOld ? { heldSince: release } : {}),
-      }),
-    ];
+    return release === undefined
+      ? [symptom("other-content", expected, { code: "never-delivered" }, age)]
+      : [symptom("old-content", expected, { code: "release", release }, { ...age, heldSince: release })];
   }
-  const type = parcel.headers["content-type"];
-  if (type !== undefined && plain(headers["content-type"]) !== plain(type))
-    symptoms.push(symptom("type", type, headers["content-type"] ?? "no content type"));
-  const control = parcel.headers["cache-control"];
-  if (control !== undefined && plain(headers["cache-control"]) !== plain(control))
-    symptoms.push(symptom("cache-control", control, headers["cache-control"] ?? "no Cache-Control"));
-  symptoms.push(...findHeldTooLong(parcel, answer, symptom));
-  for (const [name, value] of Object.entries(expectedHeaders)) {
-    const found = headers[name.toLowerCase()];
-    if (found === undefined || (value !== "*" && plain(found) !== plain(value)))
-      symptoms.push(
-        symptom("expected-header", `${name}: ${value}`, found === undefined ? "none" : `${name}: ${found}`),
-      );
-  }
-  return symptoms;
+  return [
+    ...findWrongHeaders(parcel, headers, symptom),
+    ...findHeldTooLong(parcel, answer, symptom),
+    ...findUnexpected(headers, expectedHeaders, symptom),
+  ];
 }
+
+/** Type and freshness, which are recorded with the file. */
+function findWrongHeaders(
+  { headers: recorded }: RecordedParcel,
+  headers: ObservedAnswer["headers"],
+  symptom: MakeSymptom,
+): Symptom[] {
+  const compared = [
+    ["type", "content-type", "no-type"],
+    ["cache-control", "cache-control", "no-cache-control"],
+  ] as const;
+  return compared.flatMap(([code, name, missing]): Symptom[] => {
+    const [wanted, value] = [recorded[name], headers[name]];
+    if (wanted === undefined || plain(value) === plain(wanted)) return [];
+    const found: Found = value === undefined ? { code: missing } : { code: "header", value };
+    return [symptom(code, { code: "header", value: wanted }, found)];
+  });
+}
+
+/** Headers that the settings expect of every answer. */
+const findUnexpected = (
+  headers: ObservedAnswer["headers"],
+  expectedHeaders: JudgeFacts["expectedHeaders"],
+  symptom: MakeSymptom,
+): Symptom[] =>
+  Object.entries(expectedHeaders).flatMap(([name, value]): Symptom[] => {
+    const found = headers[name.toLowerCase()];
+    if (found !== undefined && (value === "*" || plain(found) === plain(value))) return [];
+    return [
+      symptom(
+        "expected-header",
+        { code: "header", name, value },
+        found === undefined ? { code: "none" } : { code: "header", name, value: found },
+      ),
+    ];
+  });
 
 /** An age, or a time left to live, that is beyond what the response itself allows (RFC 9111 §5.1, RFC 9211 §2.5). */
 function findHeldTooLong(
@@ -161,8 +224,8 @@ function findHeldTooLong(
   const age = Number(headers.age ?? "0");
   const left = Number(/;\s*hit\b.*;\s*ttl=(\d+)/.exec(headers["cache-status"] ?? "")?.[1] ?? "0");
   if (age <= allowed && left <= allowed) return [];
-  const found = left > allowed ? `${left} s more` : `${age} s already`;
-  return [symptom("held-too-long", `held for ${allowed} s at most`, found)];
+  const found: Found = left > allowed ? { code: "left", seconds: left } : { code: "age", seconds: age };
+  return [symptom("held-too-long", { code: "held-at-most", seconds: allowed }, found)];
 }
 
 function judgeMissing(
@@ -170,10 +233,10 @@ function judgeMissing(
   answer: ObservedAnswer,
   symptom: MakeSymptom,
 ): Symptom[] {
-  const expected = notFound ? `404, the content of ${notFound.key}` : "404";
+  const expected: Expected = notFound ? { code: "page", key: notFound.key } : { code: "not-found" };
   if (answer.status !== 404) return [symptom("not-found-page", expected, describe(answer))];
   const isPage = !notFound || answer.hash === undefined || answer.hash === notFound.hash;
-  return isPage ? [] : [symptom("not-found-page", expected, "404, another page")];
+  return isPage ? [] : [symptom("not-found-page", expected, { code: "another-page" })];
 }
 
 const COMPRESSIBLE = /^(text\/|application\/(javascript|json|manifest\+json|xml|wasm)|image\/svg)/;
@@ -191,8 +254,12 @@ function findUncompressed(
   const [plainOne] = offered.filter(({ answer }) => (answer?.headers["content-encoding"] ?? "") === "");
   if (!plainOne) return [];
   const { address } = check;
-  const found = `${size} bytes, uncompressed`;
-  return [{ address, code: "not-compressed", expected: "compressed", found, check }];
+  return [
+    {
+      ...{ address, check, code: "not-compressed", expected: { code: "compressed" } },
+      found: { code: "uncompressed", size },
+    },
+  ];
 }
 
 /** Somebody may answer with the whole address where the record has its path. */
@@ -202,5 +269,7 @@ function isSameTarget(found: string, wanted: string, headers: ObservedAnswer["he
 
 const plain = (value: string | undefined): string => (value ?? "").toLowerCase().replace(/\s+/g, "");
 
-export const describe = ({ status, headers }: ObservedAnswer): string =>
-  headers["content-type"] === undefined ? String(status) : `${status} ${headers["content-type"]}`;
+const describe = ({ status, headers }: ObservedAnswer): Found => ({
+  ...{ code: "status", status },
+  type: headers["content-type"],
+});

@@ -1,16 +1,5 @@
 import { byText } from "./names.ts";
 
-/** Something that pure code found wrong: data, collected, never thrown. */
-export interface Problem {
-  /** Stable; for a guard the code that --allow takes. */
-  readonly code: string;
-  readonly severity: "error" | "warning" | "note";
-  readonly message: string;
-  readonly hint?: string;
-  readonly path?: string;
-  readonly line?: number;
-}
-
 /**
  * The nearest of the known words to a misspelt one, by edit distance (insertions, removals, replacements, swaps of
  * neighbours); undefined when none is near enough to be meant.
@@ -38,14 +27,4 @@ function editDistance(a: string, b: string): number {
     }
   }
   return at(a.length, b.length);
-}
-
-/** Where a problem is, as it stands before its message: `index.html:10: `. */
-export const placeOf = ({ path, line }: { path?: string | undefined; line?: number | undefined }): string =>
-  path === undefined ? "" : `${path}${line === undefined ? "" : `:${line}`}: `;
-
-/** A list for people: cut with a count, never silently. */
-export function listed(items: readonly string[], most = 5): string {
-  const shown = items.slice(0, most).join(", ");
-  return items.length > most ? `${shown} and ${items.length - most} more` : shown;
 }

@@ -1,9 +1,25 @@
+import type { UnreadableCause } from "../core/history/waybill.ts";
+import type { FailureCode, FailureData, OperatorError } from "../core/model/failure.ts";
+import type { Hold } from "../core/model/hold.ts";
+import type { ObjectKey } from "../core/model/names.ts";
+import type { Problem } from "../core/model/problem.ts";
+import type { StoreAction } from "../core/model/store-action.ts";
+import type { Unseen } from "../core/model/warning.ts";
+import type { NotAnAddress } from "../core/edges/hand-invalidation.ts";
+import type { ExitCode } from "./exits.ts";
+import { showAction, showRightFor } from "./actions.ts";
+import type { ProvisionStep, WrongRead } from "../core/bucket/provision.ts";
+import { showWrongRead, wordsOfStep } from "./provision.ts";
+import { showRefusals } from "./problems.ts";
+import { fillIn, listed } from "./text.ts";
+import { showHolder, showUnseen } from "./warnings.ts";
+
 /**
- * Every way in which a run can end without its result: a stable code, the exit code (docs/errors.md is made from this
- * table), what is said, and what to do next. Names in braces are filled in from the failure's data.
+ * What is said of each way in which a run can end without its result, what to do next, and the exit code (docs/errors.md is
+ * made from this table). Names in braces are filled in from the failure's data.
  */
-export interface FailureText {
-  readonly exit: number;
+interface FailureText {
+  readonly exit: ExitCode;
   readonly message: string;
   readonly hint: string;
 }
@@ -274,35 +290,78 @@ export const FAILURES = {
     hint: `the same call goes on from there; {written}`,
   },
   bug: { exit: 70, message: "a fault of ours: {cause}", hint: "please report it, with what stands above" },
-} as const satisfies Record<string, FailureText>;
+} as const satisfies Record<FailureCode, FailureText>;
 
-export type FailureCode = keyof typeof FAILURES;
-export type FailureData = Readonly<Record<string, string | number>>;
-
-/** An error that a user can act on. `code` is stable; texts are not. */
-export class OperatorError extends Error {
-  constructor(
-    readonly code: FailureCode,
-    readonly data: FailureData = {},
-    /** Shown under --verbose and in JSON: status, request id, … */
-    readonly details: FailureData = {},
-    cause?: unknown,
-  ) {
-    super(fillIn(FAILURES[code].message, data), { cause });
-    this.name = "OperatorError";
-  }
-
-  get exit(): number {
-    return FAILURES[this.code].exit;
-  }
-
-  get hint(): string {
-    return fillIn(FAILURES[this.code].hint, this.data);
-  }
+/** What is said of a failure. */
+export interface FailureWords {
+  readonly message: string;
+  readonly hint: string;
+  readonly exit: ExitCode;
+  /** The data with words in the place of codes. */
+  readonly data: FailureData;
 }
 
-/** Puts data into a text; a name without data is left out together with what joins it. */
-function fillIn(text: string, data: FailureData): string {
-  const filled = text.replace(/\{([a-z-]+)\}/g, (_, name: string) => String(data[name] ?? ""));
-  return filled.replace(/[;,:]? *$/, "").replace(/^ *[;,] */, "");
+export function wordsOfFailure({ code, data }: Pick<OperatorError, "code" | "data">): FailureWords {
+  const { message, hint, exit } = FAILURES[code];
+  const told = { ...data, ...DATA_WORDS[code]?.(data as never) };
+  return { message: fill(message, told), hint: fill(hint, told), exit, data: told };
 }
+
+/** Whether a failure's words tell what had been written by then. */
+export const tellsWrites = (code: FailureCode): boolean => FAILURES[code].hint.includes("{written}");
+
+/** A name without data is left out together with what joins it. */
+const fill = (text: string, data: FailureData): string =>
+  fillIn(text, data)
+    .replace(/[;,:]? *$/, "")
+    .replace(/^ *[;,] */, "");
+
+const UNREADABLE: Readonly<Record<UnreadableCause["code"], (format: string) => string>> = {
+  empty: () => "it is empty",
+  "cut-off": () => "it is cut off",
+  damaged: () => "it is damaged",
+  "other-format": (format) => `it is of the format ${format}, which this version does not know`,
+  "damaged-or-later": () => "it is damaged or of another version",
+  gone: () => "it is gone",
+  "not-recorded": () => "it is not the one that was recorded",
+  "left-so": () => "a run that died left it so",
+};
+
+const NOT_AN_ADDRESS: Readonly<Record<NotAnAddress, (basePath: string) => string>> = {
+  star: () => "a * stands at the end or not at all",
+  query: () => "an address has no query here: copies under queries go with it",
+  outside: (basePath) => `addresses of this destination begin with ${basePath}`,
+  encoding: () => "its percent-encoding is broken",
+};
+
+/** Words in the place of what the core tells by codes. */
+const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureData } = {
+  refused: ({ problems }: { readonly problems: readonly Problem[] }) => ({
+    problems: showRefusals(problems),
+  }),
+  "record-unreadable": ({ cause }: { readonly cause: UnreadableCause }) => ({
+    cause: UNREADABLE[cause.code](cause.code === "other-format" ? cause.format : ""),
+  }),
+  "not-an-address": ({ reason, basePath }: { readonly reason: NotAnAddress; readonly basePath: string }) => ({
+    reason: NOT_AN_ADDRESS[reason](basePath),
+    basePath: undefined,
+  }),
+  "content-gone": ({ keys }: { readonly keys: readonly ObjectKey[] }) => ({ keys: `  ${listed(keys)}` }),
+  "no-such-file": ({ nearest }: { readonly nearest: string | undefined }) => ({
+    nearest: nearest === undefined ? "rcourier survey --all lists them" : `did you mean ${nearest}?`,
+  }),
+  held: ({ hold }: { readonly hold: Hold | undefined }) => ({ hold: undefined, who: showHolder(hold) }),
+  "not-visible": ({ unseen }: { readonly unseen: Unseen }) => ({
+    unseen: undefined,
+    message: showUnseen(unseen),
+  }),
+  "policy-taken-back": ({ wrong }: { readonly wrong: WrongRead }) => ({ wrong: showWrongRead(wrong) }),
+  "provision-wrong": ({ wrong }: { readonly wrong: WrongRead }) => ({ wrong: showWrongRead(wrong) }),
+  "provision-lost": ({ steps }: { readonly steps: readonly ProvisionStep[] }) => ({
+    steps: steps.map((step) => wordsOfStep(step).what).join("; "),
+  }),
+  "versions-denied": ({ action }: { readonly action: StoreAction }) => ({
+    action: `could not ${showAction(action)}`,
+    right: showRightFor(action),
+  }),
+};

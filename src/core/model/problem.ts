@@ -1,0 +1,77 @@
+import type { ObjectKey, UrlPath } from "./names.ts";
+
+/** A credential that a text holds. */
+export const SECRETS = ["private-key", "access-key", "secret-access-key"] as const;
+export type Secret = (typeof SECRETS)[number];
+
+/** Why a name can't be delivered. */
+export type UnfitName =
+  "control-character" | "backslash" | "star" | "not-unicode" | "long-key" | "file-and-folder" | "long-part";
+
+/** What is known of each kind of problem, by its code; for a guard it is the code that --allow takes. */
+export interface ProblemFacts {
+  readonly "empty-build": { readonly folder: string };
+  readonly "wrong-folder":
+    | { readonly looks: "sources"; readonly folder: string; readonly built: string | undefined }
+    | { readonly looks: "one-down"; readonly folder: string; readonly inner: string };
+  readonly "no-entry": { readonly entry: string };
+  readonly "bare-link": { readonly addresses: readonly UrlPath[] };
+  readonly "dead-link": { readonly address: UrlPath };
+  readonly "missing-asset": { readonly address: UrlPath };
+  readonly "case-clash": { readonly other: string };
+  /** `most`: bytes, where a length is the reason. */
+  readonly "unfit-name": { readonly why: UnfitName; readonly most?: number };
+  /** `by`: the page that answers there; absent: a file of just that name. */
+  readonly "alias-clash": { readonly key: ObjectKey; readonly by?: ObjectKey };
+  readonly "bare-breaks-references": { readonly key: ObjectKey };
+  readonly "redirect-hidden": { readonly rule: UrlPath } | { readonly file: ObjectKey };
+  readonly "redirect-loop": { readonly trail: readonly string[] };
+  readonly "redirect-chain": { readonly trail: readonly string[] };
+  readonly "redirect-target": { readonly leadsTo: string };
+  readonly "redirect-unplaced":
+    | { readonly why: "not-owned"; readonly isPattern: boolean; readonly status: number }
+    | { readonly why: "too-many"; readonly most: number }
+    | {
+        readonly why: "reaches";
+        readonly isPattern: boolean;
+        readonly status: number;
+        readonly other: string;
+      };
+  readonly "redirect-covers": { readonly keys: readonly ObjectKey[] };
+  readonly "redirect-elsewhere": {
+    readonly rules: readonly { readonly address: UrlPath; readonly leadsTo: string }[];
+  };
+  /** `holds`: a credential; absent: it must never be shipped by its name. */
+  readonly "never-ship": { readonly holds?: Secret };
+  readonly "source-maps": { readonly count: number };
+  readonly "pinned-name": { readonly to: ObjectKey };
+  /** Bytes. */
+  readonly "too-much-metadata": { readonly size: number; readonly most: number };
+  readonly "old-build": { readonly source: string };
+  readonly "fingerprint-reused": Nothing;
+  readonly vanish: { readonly keys: readonly ObjectKey[]; readonly of: number };
+  readonly "other-site": { readonly site: string };
+  readonly older: { readonly sequence: number; readonly live: number };
+  readonly forgotten: Nothing;
+  readonly exposed: { readonly at: "store" | "site" };
+}
+
+type Nothing = Readonly<Record<never, never>>;
+
+export type ProblemCode = keyof ProblemFacts;
+
+export const SEVERITIES = ["error", "warning", "note"] as const;
+export type Severity = (typeof SEVERITIES)[number];
+
+/** Something that pure code found wrong: data, collected, never thrown. */
+export type Problem = { readonly [Code in ProblemCode]: ProblemOf<Code> }[ProblemCode];
+
+export interface ProblemOf<Code extends ProblemCode> {
+  readonly code: Code;
+  readonly severity: Severity;
+  readonly facts: ProblemFacts[Code];
+  /** A file of the build, or the address of a redirect. */
+  readonly path?: string;
+  /** From 1. */
+  readonly line?: number;
+}

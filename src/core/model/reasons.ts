@@ -1,0 +1,58 @@
+import type { ObjectKey } from "./names.ts";
+import type { Role } from "./parcel.ts";
+
+/** The part of a file name that is a hash of its content, by alphabet and length. */
+export interface HashShape {
+  /** `folder`: it is the name of a folder that the file stands in. */
+  readonly alphabet: "hex" | "base32" | "base64url" | "folder";
+  /** Letters. */
+  readonly length: number;
+}
+
+/** Why a file has its role. */
+export type RoleReason =
+  | {
+      readonly code:
+        "entry" | "not-found" | "polled" | "html" | "worker-part" | "payload" | "stable" | "other";
+    }
+  | {
+      readonly code: "fingerprint";
+      readonly token: string;
+      readonly shape: HashShape;
+      /** Who says so: a file that names it, files of its family that others name, or the file that it was before. */
+      readonly by: "naming" | "family" | { readonly changedSince: ObjectKey };
+    }
+  /** Made for an address, or for a redirect of the settings. */
+  | { readonly code: "alias"; readonly of: ObjectKey }
+  | { readonly code: "redirect"; readonly to: string }
+  /** It stands so in a waybill. */
+  | { readonly code: "recorded" };
+
+/** Why an edge is told to ask for a role anew each time. */
+export type AskedAnew =
+  { readonly code: "queries"; readonly edge: string } | { readonly code: "unknown-addresses" };
+
+/** What set the value of a header. */
+export type HeaderSource =
+  | { readonly by: "role"; readonly role: Role; readonly anew?: AskedAnew }
+  | { readonly by: "freshness"; readonly files: string; readonly anew?: AskedAnew }
+  | { readonly by: "types" | "headers"; readonly files: string }
+  | { readonly by: "content" | "compression" }
+  | { readonly by: "redirects"; readonly address: string };
+
+/** Why something is written under a key. */
+export type ChangeReason =
+  | {
+      readonly code:
+        | "absent"
+        /** A delivery ended before it was written. */
+        | "unwritten"
+        | "removed-by-others"
+        | "changed-by-others"
+        | "unlooked"
+        /** No record says what stands there. */
+        | "unrecorded";
+    }
+  | { readonly code: "content"; readonly by?: "unended" }
+  | { readonly code: "headers"; readonly names: readonly string[]; readonly by?: "unended" | "others" }
+  | { readonly code: "moved"; readonly from: ObjectKey };

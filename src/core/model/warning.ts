@@ -1,0 +1,36 @@
+import type { EdgeFailure } from "./edge.ts";
+import type { Hold } from "./hold.ts";
+import type { ObjectKey, UrlPath } from "./names.ts";
+
+/** A fresh object that visitors can't read. */
+export interface Unseen {
+  readonly address: UrlPath;
+  /** What came instead of it. */
+  readonly got: "nothing" | "other-bytes" | { readonly status: number };
+  /** What stood before and can be read all the same. */
+  readonly before?: UrlPath;
+}
+
+/** Answers of an edge that are neither old nor new. */
+export interface OddAnswers {
+  /** Addresses. */
+  readonly count: number;
+  /** One of them, with its form and its status. */
+  readonly first: string;
+}
+
+/** What a run meets on its way, and goes on. */
+export type Warning =
+  /** It waits for another run; undefined: whose hold can't be read. */
+  | { readonly code: "queued"; readonly hold: Hold | undefined }
+  /** It was to be cleared, and somebody else has written there meanwhile. */
+  | { readonly code: "left"; readonly key: ObjectKey }
+  /** A new type under an old ETag. */
+  | { readonly code: "etag-kept"; readonly key: ObjectKey }
+  | { readonly code: "edge-odd"; readonly edge: string; readonly odd: OddAnswers }
+  | { readonly code: "edge-failed"; readonly edge: string; readonly failure: EdgeFailure }
+  /** The store checks no conditions. */
+  | { readonly code: "no-conditions" }
+  | { readonly code: "not-visible"; readonly unseen: Unseen }
+  /** A run that died has left its record. */
+  | { readonly code: "open-record" };

@@ -1,0 +1,24 @@
+import * as z from "zod";
+import { SEVERITIES, type Problem } from "../core/model/problem.ts";
+import { wordsOfProblem } from "../words/problems.ts";
+
+/** One thing that is wrong, with its place where it has one. */
+export const problemSchema = z.strictObject({
+  code: z.string(),
+  severity: z.enum(SEVERITIES),
+  path: z.string().optional(),
+  line: z.int().optional(),
+  message: z.string(),
+  hint: z.string().optional(),
+});
+export type ProblemResult = z.infer<typeof problemSchema>;
+
+export const toProblemResult = (problem: Problem): ProblemResult => {
+  const { code, severity, path, line } = problem;
+  return {
+    ...{ code, severity },
+    ...(path !== undefined && { path }),
+    ...(line !== undefined && { line }),
+    ...wordsOfProblem(problem),
+  };
+};

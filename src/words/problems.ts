@@ -1,0 +1,192 @@
+import type { Problem, ProblemCode, ProblemFacts, Secret, UnfitName } from "../core/model/problem.ts";
+import { listed, placeOf } from "./text.ts";
+
+/** What is wrong, and what to do about it. */
+export interface ProblemWords {
+  readonly message: string;
+  readonly hint?: string;
+}
+
+type Words<Code extends ProblemCode> = (facts: ProblemFacts[Code]) => ProblemWords;
+
+const SECRET_NAMES: Readonly<Record<Secret, string>> = {
+  "private-key": "a private key",
+  "access-key": "an access key with its secret",
+  "secret-access-key": "a secret access key",
+};
+
+const UNFIT: Readonly<Record<UnfitName, (most: number) => string>> = {
+  "control-character": () => "the name holds a control character, which no address can carry",
+  backslash: () => "the name holds a backslash, which browsers turn into a slash",
+  star: () => "the name holds a *, which edges take for a pattern",
+  "not-unicode": () => "the name is not valid Unicode",
+  "long-key": (most) => `the name is longer than ${most} bytes`,
+  "file-and-folder": () => "is a file where other files need a folder of that name",
+  "long-part": (most) => `a part of the name is longer than ${most} bytes`,
+};
+
+const ruleWords = (isPattern: boolean, status: number): string =>
+  isPattern ? "a rule for many addresses" : `a redirect with the status ${status}`;
+
+const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
+  "empty-build": ({ folder }) => ({
+    message: `${folder} holds no file to deliver`,
+    hint: "did the build write somewhere else?",
+  }),
+  "wrong-folder": (facts) =>
+    facts.looks === "sources"
+      ? {
+          message: `${facts.folder} looks like the sources of a site, not like its build`,
+          hint:
+            facts.built === undefined
+              ? "name the folder that the build writes"
+              : `say --build ${facts.folder}/${facts.built}`,
+        }
+      : {
+          message: `the site stands one level down, in ${facts.folder}/${facts.inner}`,
+          hint: `say --build ${facts.folder}/${facts.inner}`,
+        },
+  "no-entry": ({ entry }) => ({
+    message: `the build has no entry page ${entry}`,
+    hint: "name the build's first page in build.entry",
+  }),
+  "bare-link": ({ addresses }) => ({
+    message: `${addresses.length} addresses without an ending are linked, such as ${listed(addresses, 3)}`,
+    hint: "promise them with addresses.pages: [file, folder, bare], unless the endpoint answers them by itself",
+  }),
+  "dead-link": ({ address }) => ({ message: `${address} is linked here and no page answers there` }),
+  "missing-asset": ({ address }) => ({
+    message: `${address} is named here and is not in the build`,
+    hint: "build again from clean, or take the reference out",
+  }),
+  "case-clash": ({ other }) => ({
+    message: `differs from ${other} only in case or spelling`,
+    hint: "rename one of them",
+  }),
+  "unfit-name": ({ why, most = 0 }) => ({ message: UNFIT[why](most), hint: "rename it" }),
+  "alias-clash": ({ key, by }) => ({
+    message: `can't answer at /${key}: ${by === undefined ? "that is a file of its own" : `${by} does`}`,
+  }),
+  "bare-breaks-references": ({ key }) => ({
+    message: `can't answer at /${key}: what it names relative to itself would lead elsewhere from there`,
+    hint: "name things from the root (/assets/…), or do not promise the bare form",
+  }),
+  "redirect-hidden": (facts) => ({
+    message:
+      "rule" in facts
+        ? `never counts: the rule for ${facts.rule} before it matches first`
+        : `never counts: ${facts.file} answers there`,
+    hint: "",
+  }),
+  "redirect-loop": ({ trail }) => ({
+    message: `leads back to itself: ${trail.join(" → ")}`,
+    hint: "let one of them lead to a page",
+  }),
+  "redirect-chain": ({ trail }) => ({
+    message: `leads on and on: ${trail.join(" → ")}`,
+    hint: `let it lead to ${trail.at(-1) ?? ""} at once`,
+  }),
+  "redirect-target": ({ leadsTo }) => ({ message: `leads to ${leadsTo}, where no page answers`, hint: "" }),
+  "redirect-unplaced": (facts) => {
+    switch (facts.why) {
+      case "not-owned":
+        return {
+          message: `${ruleWords(facts.isPattern, facts.status)} can't be an object of its own`,
+          hint: "let routing rules carry it, if the bucket's website settings are this site's alone (store.ownsWebsite: true), or set it up at the edge",
+        };
+      case "too-many":
+        return {
+          message: `a website endpoint takes at most ${facts.most} such rules`,
+          hint: "set up the others at the edge",
+        };
+      case "reaches":
+        return {
+          message: `${ruleWords(facts.isPattern, facts.status)} also reaches ${facts.other}: a website endpoint knows only how keys begin`,
+          hint: "set it up at the edge, or make it permanent",
+        };
+    }
+  },
+  "redirect-covers": ({ keys }) => ({ message: `visitors are sent on also from ${listed(keys)}` }),
+  "redirect-elsewhere": ({ rules }) => ({
+    message: `this endpoint can't redirect, so nothing is written for ${listed(rules.map(({ address, leadsTo }) => `${address} → ${leadsTo}`))}`,
+    hint: "set them up at the edge, or let the edge read from a website endpoint (store.serves: website)",
+  }),
+  "never-ship": ({ holds }) =>
+    holds === undefined
+      ? {
+          message: "must never be shipped; it is left out in any case",
+          hint: "is this folder the build, and nothing but the build?",
+        }
+      : {
+          message: `holds ${SECRET_NAMES[holds]}`,
+          hint: "take it out, and replace the credential: it may have been seen",
+        },
+  "source-maps": ({ count }) => ({
+    message: `${count} source maps are shipped: they show your sources to whoever asks`,
+    hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',
+  }),
+  "pinned-name": ({ to }) => ({
+    message: `${to} is pinned by its integrity, and its name stays when it changes: pages and file of different releases refuse each other`,
+    hint: "give it a name that carries its hash",
+  }),
+  "too-much-metadata": ({ size, most }) => ({
+    message: `its metadata (x-amz-meta-…) has ${size} bytes; stores take ${most}`,
+    hint: "shorten it in the settings (headers)",
+  }),
+  "old-build": ({ source }) => ({
+    message: `the build is older than what it is made from: ${source} was changed after it`,
+    hint: "build again before you deliver",
+  }),
+  "fingerprint-reused": () => ({
+    message: "was delivered as immutable and has other bytes now: browsers keep the old ones for a year",
+    hint: "a build step after hashing changes it: hash last, or give the file a freshness rule of its own and another name",
+  }),
+  vanish: ({ keys, of }) => ({
+    message: `${keys.length} of ${of} addresses would stop answering: ${listed(keys)}`,
+    hint: "is this the whole build?",
+  }),
+  "other-site": ({ site }) => ({
+    message: `this destination holds another site, ${site}`,
+    hint: "check bucket and prefix of the destination",
+  }),
+  older: ({ sequence, live }) => ({
+    message: `build ${sequence} is older than build ${live}, which is live`,
+    hint: "deliver the newest build; to go back on purpose, lift this",
+  }),
+  forgotten: () => ({
+    message: "holds just what was removed for good with prune --forget",
+    hint: "take it out of the build",
+  }),
+  exposed: ({ at }) =>
+    at === "store"
+      ? {
+          message: "anybody can read the records of deliveries (.courier/)",
+          hint: "deny anonymous reads below .courier/ in the bucket's policy",
+        }
+      : {
+          message: "anybody can read the records of deliveries (.courier/) at the site's address",
+          hint: "deny .courier/ at the edge or web server, or leave it out of what the edge may read",
+        },
+};
+
+/** What is said of a problem, without its place. */
+export const wordsOfProblem = ({ code, facts }: Problem): ProblemWords =>
+  (WORDS[code] as (facts: unknown) => ProblemWords)(facts);
+
+/** How many findings of one guard a refusal names before it counts the rest. */
+const MOST_FINDINGS = 8;
+
+/** Everything that speaks against a delivery, guard by guard. */
+export function showRefusals(refusals: readonly Problem[]): string {
+  const codes = [...new Set(refusals.map(({ code }) => code))];
+  const blocks = codes.map((code) => {
+    const found = refusals.filter((problem) => problem.code === code);
+    const lines = found
+      .slice(0, MOST_FINDINGS)
+      .map((problem) => `  ${placeOf(problem)}${wordsOfProblem(problem).message}`);
+    const more = found.length > MOST_FINDINGS ? [`  and ${found.length - MOST_FINDINGS} more`] : [];
+    const [first] = found;
+    return [...lines, ...more, `    ${(first && wordsOfProblem(first).hint) ?? ""} (${code})`].join("\n");
+  });
+  return blocks.join("\n");
+}

@@ -1,0 +1,90 @@
+import type { AskedAnew, ChangeReason, HashShape, HeaderSource, RoleReason } from "../core/model/reasons.ts";
+
+type Table<Union, Tag extends keyof Union> = {
+  readonly [Name in Union[Tag] & string]: (of: Union & Readonly<Record<Tag, Name>>) => string;
+};
+
+const look = <Union extends Readonly<Record<Tag, string>>, Tag extends keyof Union & string>(
+  table: Readonly<Record<string, (of: never) => string>>,
+  tag: Tag,
+  of: Union,
+): string => (table[of[tag]] as (one: Union) => string)(of);
+
+/** Alphabet and length, as a person would say it: `8 hex`. */
+const showShape = ({ alphabet, length }: HashShape): string =>
+  alphabet === "folder" ? `folder of ${length}` : `${length} ${alphabet}`;
+
+const EVIDENCE = {
+  naming: "another file names it",
+  family: "as names beside it do that other files name",
+} as const;
+
+const ROLE_REASONS: {
+  readonly [Code in RoleReason["code"]]: (of: RoleReason & { readonly code: Code }) => string;
+} = {
+  entry: () => "the entry page of the settings",
+  "not-found": () => "the not-found page",
+  polled: () => "clients ask for it again under this name",
+  html: () => "HTML",
+  "worker-part": () => "a worker loads it under this name",
+  payload: () => "data that goes with a page",
+  stable: () => "a stable name",
+  other: () => "neither page nor asset",
+  fingerprint: ({ token, shape, by }) => {
+    const carries = `the name carries ${token} (${showShape(shape)})`;
+    if (typeof by === "object") return `${carries}, and it changed with the content since ${by.changedSince}`;
+    return by === "naming" ? `${carries}, and ${EVIDENCE.naming}` : `${carries}, ${EVIDENCE.family}`;
+  },
+  alias: ({ of }) => `stands for ${of}`,
+  redirect: ({ to }) => `a redirect of the settings, to ${to}`,
+  recorded: () => "as recorded",
+};
+
+export const showRoleReason = (reason: RoleReason): string => look(ROLE_REASONS, "code", reason);
+
+export const showAskedAnew = (anew: AskedAnew): string =>
+  anew.code === "queries"
+    ? `the edge ${anew.edge} may hold them under any query and can't be asked to forget those`
+    : "it answers under every unknown address, and nobody can list those";
+
+const HEADER_SOURCES: Table<HeaderSource, "by"> = {
+  role: ({ role, anew }) => withAnew(`role ${role}`, anew),
+  freshness: ({ files, anew }) => withAnew(`freshness ${files}`, anew),
+  types: ({ files }: { readonly files: string }) => `types ${files}`,
+  headers: ({ files }: { readonly files: string }) => `headers ${files}`,
+  content: () => "the file's name or first bytes",
+  compression: () => "compression: gzip",
+  redirects: ({ address }) => `redirects ${address}`,
+};
+
+const withAnew = (rule: string, anew: AskedAnew | undefined): string =>
+  anew === undefined ? rule : `${rule}; ${showAskedAnew(anew)}`;
+
+/** The rule that set a header, as it stands in the settings where it is one of them. */
+export const showHeaderSource = (source: HeaderSource): string => look(HEADER_SOURCES, "by", source);
+
+const BY = { unended: "; a delivery that did not end wrote what stands", others: "; changed by other means" };
+
+const CHANGE_REASONS: Table<ChangeReason, "code"> = {
+  absent: () => "not there yet",
+  unwritten: () => "a delivery ended before it was written",
+  "removed-by-others": () => "removed by other means",
+  "changed-by-others": () => "changed by other means",
+  unlooked: () => "not looked at yet",
+  unrecorded: () => "no record of what stands there",
+  content: ({ by }) => `content${by === undefined ? "" : BY[by]}`,
+  headers: ({ names, by }) => `headers: ${names.join(", ")}${by === undefined ? "" : BY[by]}`,
+  moved: ({ from }) => `the same bytes as ${from}`,
+};
+
+export const showChangeReason = (reason: ChangeReason): string => look(CHANGE_REASONS, "code", reason);
+
+/** What is said of a file that stands as it should. */
+export const UNCHANGED = "same bytes, same headers";
+
+const SAYS_NOTHING = new Set(
+  ([{ code: "content" }, { code: "absent" }] as const).map((reason) => showChangeReason(reason)),
+);
+
+/** Whether a reason says no more than the kind of the change does. */
+export const isPlainReason = (reason: string): boolean => SAYS_NOTHING.has(reason);

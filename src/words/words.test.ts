@@ -1,0 +1,65 @@
+import { LINK_CAUSES, broken } from "../core/diagnosis/checkup/link.ts";
+import { FAILURE_CODES, OperatorError, type FailureCode, type FailureData } from "../core/model/failure.ts";
+import { wordsOfLink } from "./checkup.ts";
+import { FAILURES, wordsOfFailure } from "./failures.ts";
+import { listed } from "./text.ts";
+
+/** Data whose words are made of codes. */
+const TOLD_BY_CODE: Partial<Record<FailureCode, FailureData>> = {
+  refused: { problems: [{ code: "no-entry", severity: "error", facts: { entry: "<problems>" } }] },
+  "record-unreadable": { key: "<key>", cause: { code: "other-format", format: "<cause>" } },
+  "not-an-address": { address: "<address>", reason: "outside", basePath: "<reason>" },
+  "content-gone": { release: "<release>", keys: ["<keys>"] },
+  "no-such-file": { folder: "<folder>", name: "<name>", nearest: "<nearest>" },
+  held: {
+    hold: { work: "<who>", by: "b", host: "h", process: 1, at: "2026-03-04T14:20:00Z" },
+    lease: "<lease>",
+  },
+  "not-visible": {
+    unseen: { address: "<message>", got: "nothing" },
+    bucket: "<bucket>",
+    written: "<written>",
+  },
+  "versions-denied": { action: { do: "read-version", key: "<action>" }, written: "<written>" },
+  "policy-taken-back": { wrong: { code: "not-found", key: "<wrong>" } },
+  "provision-wrong": { wrong: { code: "not-found", key: "<wrong>" } },
+  "provision-lost": { steps: [{ do: "create-bucket", bucket: "<steps>", region: undefined }] },
+};
+
+test("every failure says what happened and what to do next, with its data filled in and nothing left open", () => {
+  for (const code of FAILURE_CODES) {
+    const { message, hint } = FAILURES[code];
+    const names = [...`${message} ${hint}`.matchAll(/\{([a-z-]+)\}/g)].map(([, name = ""]) => name);
+    const data = TOLD_BY_CODE[code] ?? Object.fromEntries(names.map((name) => [name, `<${name}>`]));
+    const said = wordsOfFailure(new OperatorError(code, data));
+    for (const name of names.filter((one) => code !== "versions-denied" || one !== "right"))
+      expect([code, `${said.message} ${said.hint}`]).toEqual([code, expect.stringContaining(`<${name}>`)]);
+    expect([code, `${said.message}${said.hint}`]).not.toEqual([code, expect.stringMatching(/[{}]/)]);
+    expect([code, said.hint.length]).toEqual([code, expect.any(Number)]);
+    expect(said.hint.length).toBeGreaterThan(5);
+  }
+  const skew = new OperatorError("clock-skew", { action: "could not read x" });
+  expect(wordsOfFailure(skew).hint).toBe("set the clock");
+});
+
+test("every cause of a broken link says why and what to do", () => {
+  expect(LINK_CAUSES.length).toBeGreaterThan(40);
+  const failure = { kind: "other", answer: "503" };
+  const names = {
+    skewMs: 90_000,
+    region: "",
+    action: { do: "list" },
+    found: { code: "ignored" },
+    prefix: "",
+    failure,
+  };
+  for (const cause of LINK_CAUSES) {
+    const link = broken("store", { asked: { code: "nothing" }, found: { code: "none" }, cause, names });
+    const { why = "", mend = "" } = wordsOfLink(link);
+    expect([cause, why.length > 15, mend.length > 10]).toEqual([cause, true, true]);
+  }
+});
+
+test("a list for people is cut with a count", () => {
+  expect(listed(["a", "b", "c"], 2)).toBe("a, b and 1 more");
+});
