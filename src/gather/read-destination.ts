@@ -1,9 +1,11 @@
 import type { Unlabelled } from "../core/compare/compare.ts";
 import { createHash } from "node:crypto";
 import { gunzipSync } from "node:zlib";
+import { runPool } from "../core/delivery/pool.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { Probe } from "../core/compare/standing.ts";
-import { parseImmutableNames, type ImmutableNames } from "../core/history/immutable-names.ts";
+import type { ImmutableNames } from "../core/model/immutable-names.ts";
+import { parseImmutableNames } from "../core/history/immutable-names.ts";
 import {
   IMMUTABLE_KEY,
   OPEN_PREFIX,
@@ -118,6 +120,19 @@ export async function readWaybill(
   return parseWaybillBytes(bytes, key);
 }
 
+/** The same, undefined where it can't be read. */
+export async function tryReadWaybill(
+  store: ObjectStore,
+  release: RetainedRelease,
+): Promise<Waybill | undefined> {
+  try {
+    return await readWaybill(store, release);
+  } catch (error) {
+    if (error instanceof OperatorError && error.code === "record-unreadable") return undefined;
+    throw error;
+  }
+}
+
 /** Throws `record-unreadable`. */
 export const parseWaybillBytes = (bytes: Buffer, key: ObjectKey): Waybill =>
   parseWaybill(toLines(tryUnzip(bytes)), key);
@@ -208,8 +223,11 @@ export async function probeObjects(
           look(key, hash),
     ),
   ];
-  for (let start = 0; start < tasks.length; start += LOOKS)
-    await Promise.all(tasks.slice(start, start + LOOKS).map((task) => task()));
+  await runPool(
+    tasks,
+    () => LOOKS,
+    (task) => task(),
+  );
   return probes;
 }
 

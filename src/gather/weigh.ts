@@ -1,6 +1,6 @@
 import { brotliCompressSync, constants, gzipSync } from "node:zlib";
 import type { Parcel } from "../core/model/parcel.ts";
-import type { Weight } from "../results/survey.ts";
+import type { Weight } from "../core/build/weight.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 
 /** What edges compress, and from which size on. */

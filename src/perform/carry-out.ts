@@ -1,4 +1,4 @@
-import { runPool } from "./pool.ts";
+import { runPool } from "../core/delivery/pool.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { copy } from "./copy.ts";
 import { send } from "./send.ts";
@@ -44,7 +44,6 @@ async function carryOutGroup(
   tools: PerformTools,
 ): Promise<void> {
   const done = (step: Step, bytes: number): void => {
-    tools.progress.written += 1;
     tools.report({ event: "step", phase: phase.name, do: step.do, key: targetOf(step), bytes });
   };
   const find = (key: ObjectKey): string | undefined => etags.get(key) ?? earlier.get(key);

@@ -1,42 +1,35 @@
-import { HOLD_KEY, OPEN_PREFIX } from "../core/model/names.ts";
-import type { ObjectStore } from "../ports/object-store.ts";
+import { HOLD_KEY, OPEN_PREFIX, type ObjectKey } from "../core/model/names.ts";
+import { mapStore } from "../ports/map-store.ts";
+import type { ObjectStore, RequestTally } from "../ports/object-store.ts";
 
 /** What a write has to pass: open until a run holds its destination, then that run's fence (hold.ts). */
 export interface WriteGate {
   assertOurs: (() => Promise<void>) | undefined;
 }
 
-/** The same store, each try of a write begun only while the destination is surely ours (O8). The hold itself and a run's own record pass: neither harms anybody. */
-export function gateWrites(store: ObjectStore, gate: WriteGate): ObjectStore {
-  const { versions } = store;
-  const pass = async <T>(call: () => Promise<T>): Promise<T> => {
-    await gate.assertOurs?.();
-    return call();
-  };
-  return {
-    location: store.location,
-    carriesHeaders: store.carriesHeaders,
-    list: (below) => store.list(below),
-    head: (key) => store.head(key),
-    get: (key) => store.get(key),
-    put: (key, ...rest) =>
-      key === HOLD_KEY || key.startsWith(OPEN_PREFIX)
-        ? store.put(key, ...rest)
-        : pass(() => store.put(key, ...rest)),
-    copy: (...args) => pass(() => store.copy(...args)),
-    remove: (...args) => pass(() => store.remove(...args)),
-    versions: versions && {
-      list: () => versions.list(),
-      isLocked: () => versions.isLocked(),
-      read: (version) => versions.read(version),
-      remove: (chosen) => pass(() => versions.remove(chosen)),
+/** The hold itself and a run's own record: neither harms anybody. */
+const isRunRecord = (key: ObjectKey): boolean => key === HOLD_KEY || key.startsWith(OPEN_PREFIX);
+
+/**
+ * The same store, each try of a write begun only while the destination is surely ours (O8). Writes to the hold and to a run's
+ * own record pass; their removals do not.
+ */
+export const gateWrites = (store: ObjectStore, gate: WriteGate): ObjectStore => {
+  const gated = mapStore(store, {
+    call: async ({ writes }, work) => {
+      if (writes) await gate.assertOurs?.();
+      return work();
     },
-    abandonUploads: (keys) => pass(() => store.abandonUploads(keys)),
-    isPublic: (key) => store.isPublic(key),
-    readWebsite: () => store.readWebsite(),
-    writeWebsite: (settings) => pass(() => store.writeWebsite(settings)),
-    close: () => {
-      store.close();
+  });
+  return { ...gated, put: (key, ...rest) => (isRunRecord(key) ? store : gated).put(key, ...rest) };
+};
+
+/** The same store, with a count of what it has confirmed to have written or removed; what a run says of itself is left out. */
+export const countWrites = (store: ObjectStore, tally: RequestTally): ObjectStore =>
+  mapStore(store, {
+    call: async ({ keys = [] }, work) => {
+      const done = await work();
+      tally.written += keys.filter((key) => !isRunRecord(key)).length;
+      return done;
     },
-  };
-}
+  });

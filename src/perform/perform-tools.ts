@@ -23,8 +23,6 @@ export interface PerformTools {
   readonly assertClearing?: ((phase: StepPhase) => Promise<void>) | undefined;
   /** The build's own file under a key, to be sent where a copy went wrong. */
   readonly findParcel: (key: ObjectKey) => Parcel | undefined;
-  /** How many writes were confirmed so far, for messages. */
-  readonly progress: { written: number };
   /** Told of objects that were to be cleared and stay, since somebody else has written there. */
   readonly noteLeft?: ((key: ObjectKey) => void) | undefined;
 }

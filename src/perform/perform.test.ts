@@ -12,7 +12,7 @@ import type { CopyStep, RemoveStep, StepPhase } from "../core/model/plan.ts";
 import { carryOut } from "./carry-out.ts";
 import { toConditions, type PerformTools } from "./perform-tools.ts";
 import { askEdges } from "./invalidate.ts";
-import { runPool } from "./pool.ts";
+import { runPool } from "../core/delivery/pool.ts";
 import { switchPointer } from "./record.ts";
 import { withRetries } from "./retry.ts";
 

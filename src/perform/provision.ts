@@ -4,7 +4,7 @@ import type { Readers } from "../core/bucket/policies.ts";
 import type { ByHand, ProvisionStep, WrongRead } from "../core/bucket/provision.ts";
 import type { Bucket } from "../ports/bucket.ts";
 import type { Clock } from "../ports/clock.ts";
-import { StoreError, type ObjectStore } from "../ports/object-store.ts";
+import { StoreError, type ObjectStore, type RequestTally } from "../ports/object-store.ts";
 import { toContent } from "./record.ts";
 
 export interface ProvisionTools {
@@ -13,8 +13,8 @@ export interface ProvisionTools {
   readonly clock: Clock;
   readonly run: string;
   readonly readers: Readers;
-  /** Counts changes that were made, for messages about a run that failed. */
-  readonly progress: { written: number };
+  /** Changes of the bucket are counted as writes. */
+  readonly tally: Pick<RequestTally, "written">;
 }
 
 /**
@@ -34,7 +34,7 @@ export async function carryOutProvision(
   for (const step of steps) {
     try {
       await change(step, tools.bucket);
-      tools.progress.written += 1;
+      tools.tally.written += 1;
     } catch (error) {
       if (!(error instanceof StoreError) || !isUnknown(step, error)) throw error;
       const { status, code = "" } = error.facts;

@@ -1,7 +1,8 @@
 import { createHash } from "node:crypto";
 import { gzipSync } from "node:zlib";
 import { OperatorError } from "../core/model/failure.ts";
-import { toImmutableText, type ImmutableNames } from "../core/history/immutable-names.ts";
+import type { ImmutableNames } from "../core/model/immutable-names.ts";
+import { toImmutableText } from "../core/history/immutable-names.ts";
 import {
   forgottenKey,
   IMMUTABLE_KEY,

@@ -1,5 +1,6 @@
 import { decideWaitMs, DEFAULT_RETRIES, toTries } from "../core/delivery/retry.ts";
 import type { Clock } from "../ports/clock.ts";
+import { mapStore } from "../ports/map-store.ts";
 import { StoreError, type ObjectStore, type TryAgain } from "../ports/object-store.ts";
 import type { Reporter } from "../ports/reporter.ts";
 
@@ -20,33 +21,8 @@ export const createRetry =
     retry(call, tools);
 
 /** The same store, each call tried again where that can help: never for a refusal, a missing bucket or a failed condition. A conflict (409) is none of these: another write was under way. */
-export function withRetries(store: ObjectStore, tools: RetryTools): ObjectStore {
-  const again = createRetry(tools);
-  const { versions } = store;
-  return {
-    location: store.location,
-    carriesHeaders: store.carriesHeaders,
-    abandonUploads: (keys) => again(() => store.abandonUploads(keys)),
-    list: (below) => retriedPages(() => store.list(below), tools),
-    head: (key) => again(() => store.head(key)),
-    get: (key) => again(() => store.get(key)),
-    put: (key, content, headers, condition) => again(() => store.put(key, content, headers, condition)),
-    copy: (...args) => again(() => store.copy(...args)),
-    isPublic: (key) => again(() => store.isPublic(key)),
-    readWebsite: () => again(() => store.readWebsite()),
-    writeWebsite: (settings) => again(() => store.writeWebsite(settings)),
-    remove: (...args) => again(() => store.remove(...args)),
-    versions: versions && {
-      list: () => retriedPages(() => versions.list(), tools),
-      isLocked: () => again(() => versions.isLocked()),
-      read: (version) => again(() => versions.read(version)),
-      remove: (chosen) => again(() => versions.remove(chosen)),
-    },
-    close: () => {
-      store.close();
-    },
-  };
-}
+export const withRetries = (store: ObjectStore, tools: RetryTools): ObjectStore =>
+  mapStore(store, { call: (_, work) => retry(work, tools), pages: (list) => retriedPages(list, tools) });
 
 /** A list that broke off is read from its beginning: pages that were handed on can't be taken back, so they are held. */
 async function* retriedPages<Page>(list: () => AsyncIterable<Page>, tools: RetryTools): AsyncIterable<Page> {

@@ -179,6 +179,19 @@ export const REQUEST_KINDS = [
   "retried",
 ] as const;
 export type RequestKind = (typeof REQUEST_KINDS)[number];
+
+/** What was asked of a store. */
+export interface RequestTally {
+  readonly requests: Record<RequestKind, number>;
+  /** Objects that it has confirmed to have written or removed, for messages about a run that failed. */
+  written: number;
+}
+
+export const createTally = (): RequestTally => ({
+  requests: Object.fromEntries(REQUEST_KINDS.map((kind) => [kind, 0])) as Record<RequestKind, number>,
+  written: 0,
+});
+
 export type CountRequest = (kind: RequestKind) => void;
 
 /** Makes a request, and makes it again after a failure (`StoreError`) that may pass by. Throws the last failure. */

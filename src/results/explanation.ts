@@ -36,7 +36,7 @@ export type Explanation = z.infer<typeof explanationSchema>;
 /** Explains a file of the build, named by its path or by an address; undefined where the build has no such file. */
 export function explainFile(
   name: string,
-  { parcels, graph }: Analysis,
+  { wanted: { parcels }, findings: { graph } }: Analysis,
   rules: AddressRules,
   comparison?: Comparison,
 ): Explanation | undefined {

@@ -1,7 +1,9 @@
 import * as z from "zod";
+import type { Weight } from "../core/build/weight.ts";
 import { showRoleReason } from "../words/reasons.ts";
 import { problemSchema, toProblemResult } from "./problem.ts";
 import type { Analysis } from "../core/build/analysis.ts";
+import type { ExplainedParcel } from "../core/build/parcels.ts";
 import { byText } from "../core/model/names.ts";
 import { ROLES } from "../core/model/parcel.ts";
 
@@ -30,16 +32,10 @@ export const surveySchema = z.strictObject({
 
 export type Survey = z.infer<typeof surveySchema>;
 
-/** What a file weighs as sent by an edge that compresses, in bytes. */
-export interface Weight {
-  readonly gzip: number;
-  readonly brotli: number;
-}
-
 /** The picture of a build, before it is sent anywhere. */
 export function toSurvey(
   folder: string,
-  { parcels: all, problems }: Analysis,
+  { wanted: { parcels: all }, findings: { problems } }: Analysis,
   weights: ReadonlyMap<string, Weight>,
 ): Survey {
   const parcels = all.filter(
@@ -72,8 +68,8 @@ export function toSurvey(
 }
 
 /** Files with the same bytes, the largest first; empty files don't count. */
-function findDuplicates(parcels: Analysis["parcels"]): Survey["duplicates"] {
-  const groups = new Map<string, Analysis["parcels"][number][]>();
+function findDuplicates(parcels: readonly ExplainedParcel[]): Survey["duplicates"] {
+  const groups = new Map<string, ExplainedParcel[]>();
   for (const parcel of parcels) {
     if (parcel.size > 0) groups.set(parcel.hash, [...(groups.get(parcel.hash) ?? []), parcel]);
   }

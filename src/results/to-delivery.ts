@@ -1,3 +1,4 @@
+import { releaseOf, type Origin } from "../core/model/wanted.ts";
 import { showChangeReason, UNCHANGED } from "../words/reasons.ts";
 import { showDeliveryWarning } from "../words/warnings.ts";
 import type { DeliveryDecision } from "../core/delivery/decide.ts";
@@ -13,17 +14,15 @@ import { decideKeptUntil, type RetentionRule } from "../core/history/retention.t
 export interface ResultFacts {
   readonly site: string;
   readonly destination: string;
-  readonly url?: string | undefined;
+  readonly url: string | undefined;
   readonly decision: DeliveryDecision;
   readonly state: DestinationState;
+  readonly origin: Origin;
   readonly retention: RetentionRule;
-  readonly rules: Pick<HeaderRules, "askedAnew">;
-  readonly parcels: readonly Parcel[];
+  readonly askedAnew: HeaderRules["askedAnew"];
   /** Whether unchanged files are listed too. */
   readonly all: boolean;
   readonly dryRun: boolean;
-  /** The release that is put back. */
-  readonly redelivers?: number;
   readonly requests: DeliveryResult["requests"];
   readonly phases: readonly { readonly name: PhaseName | "gather" | "hold"; readonly seconds: number }[];
   /** Names of edges that have confirmed; the others owe. */
@@ -36,6 +35,7 @@ export interface ResultFacts {
 export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
   const { decision, state } = facts;
   const { comparison, plan } = decision;
+  const redelivers = releaseOf(facts.origin);
   const expired = facts.cleared ?? new Set(stepsOf(phaseOf(plan, "clear")).map(targetOf));
   const removed = stepsOf(phaseOf(plan, "switch")).flatMap((step) =>
     step.do === "remove" ? [step.key] : [],
@@ -51,7 +51,7 @@ export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
     destination: facts.destination,
     release: plan.release,
     previous: plan.previous,
-    ...(facts.redelivers === undefined ? {} : { redelivers: facts.redelivers }),
+    ...(redelivers === undefined ? {} : { redelivers }),
     dryRun: facts.dryRun,
     counts: toCounts(facts),
     bytes: toBytes(facts),
@@ -63,10 +63,10 @@ export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
     kept,
     invalidation: toInvalidationResult(
       [...plan.unmaskings, ...plan.invalidations, ...plan.lateInvalidations],
-      { ...facts, sparable: decision.sparable, askedAnew: facts.rules.askedAnew?.page },
+      { ...facts, sparable: decision.sparable, askedAnew: facts.askedAnew?.page },
     ),
     generated: toGenerated(facts),
-    requests: facts.requests,
+    requests: { ...facts.requests },
     phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
     ...(facts.url === undefined ? {} : { url: facts.url }),
     warnings: decision.warnings.map(showDeliveryWarning),

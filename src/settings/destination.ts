@@ -1,56 +1,45 @@
 import { resolve } from "node:path";
-import { toBasePath, type AddressRules } from "../core/addresses/addresses.ts";
-import type { Serves } from "../core/addresses/aliases.ts";
+import { toBasePath } from "../core/addresses/addresses.ts";
+import type { SiteRules } from "../core/build/site-rules.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { HeaderRules } from "../core/build/headers.ts";
 import type { Readers } from "../core/bucket/policies.ts";
-import type { RedirectRule } from "../core/addresses/redirects.ts";
 import type { RetentionRule } from "../core/history/retention.ts";
 import type { LoadedSettings } from "./load.ts";
 import type { DestinationSettings, EdgeSettings, Settings, StoreSettings } from "./schema.ts";
 
-/** Everything that one delivery needs to know, out of settings, options and defaults: nothing below asks any further. */
+/** A destination of the settings with everything filled in: nothing below asks any further. */
 export interface Target {
   readonly site: string;
   readonly destination: string;
-  readonly buildFolder: string;
   /** Where the settings are, and the project with them. */
   readonly projectFolder: string;
-  readonly entry: string;
-  /** Absent: `404.html` if the build has it. */
-  readonly notFound?: string | undefined;
-  readonly clientRoutes: boolean;
-  /** What the endpoint that the edge reads from resolves by itself. */
-  readonly serves: Serves;
-  readonly exclude: readonly string[];
-  readonly rules: HeaderRules;
-  readonly addresses: AddressRules;
-  readonly redirects: readonly RedirectRule[];
-  /** Whether an object can send visitors elsewhere. */
-  readonly carriesRedirects: boolean;
-  /** Whether names must be such as a file system can hold. */
-  readonly plainNames: boolean;
-  /** Whether the bucket's website settings are this site's alone to write. */
-  readonly ownsWebsite: boolean;
-  /** What stands before keys in the bucket. */
-  readonly bucketPrefix: string;
-  readonly compression: "off" | "gzip";
+  /** Undefined: neither the settings nor the call name a build. */
+  readonly buildFolder: string | undefined;
+  readonly rules: SiteRules;
   readonly store: StoreSettings;
   /** From the store outwards; none: an empty list. */
   readonly edges: readonly NamedEdgeSettings[];
-  /** Ids of the edges that are distributions. */
-  readonly distributions: readonly string[];
   /** Who is to read the site from the store. */
   readonly readers: Readers;
-  readonly url?: string | undefined;
+  readonly safety: SafetySettings;
   /** Headers that every answer must have; `*`: any value. */
   readonly expectedHeaders: Readonly<Record<string, string>>;
+}
+
+export interface SafetySettings {
+  /** Whether a person is asked before the first write. */
   readonly ask: boolean;
   readonly retention: RetentionRule;
+  /** The share of addresses that may stop answering, 0 to 1. */
   readonly vanishShare: number;
   /** How long a hold lasts that nobody renews. */
   readonly leaseSeconds: number;
 }
+
+/** Ids of the edges that are distributions. */
+export const distributionsOf = ({ edges }: Pick<Target, "edges">): string[] =>
+  edges.flatMap((edge) => (edge.kind === "distribution" ? [edge.id] : []));
 
 export type NamedEdgeSettings = Exclude<EdgeSettings, { kind: "none" }> & { readonly name: string };
 
@@ -60,7 +49,10 @@ export interface TargetOptions {
   readonly build?: string | undefined;
 }
 
-/** Chooses the destination and puts everything together. Throws `destination-unknown`, `destination-unclear`, `usage`. */
+/**
+ * Chooses the destination and puts everything together. Throws `destination-unknown`, `destination-unclear`,
+ * `settings-later`, `settings-invalid`.
+ */
 export function chooseTarget(
   { settings, folder }: LoadedSettings,
   options: TargetOptions,
@@ -72,57 +64,66 @@ export function chooseTarget(
   const edges = nameEdges(destination);
   refuseNowhere(edges, name, destination.url);
   const { build } = settings;
-  const folderName =
-    options.build === undefined
-      ? build.folder && resolve(folder, build.folder)
-      : resolve(workingFolder, options.build);
-  if (folderName === undefined)
-    throw new OperatorError("usage", {
-      reason: "which folder is the build? The settings have no build.folder",
-      command: "deliver",
-    });
+  const { store, retain, guards, hold, expect } = destination;
   return {
-    site: settings.site,
-    destination: name,
-    buildFolder: folderName,
-    projectFolder: folder,
-    entry: build.entry,
-    notFound: build.notFound,
-    clientRoutes: build.clientRoutes,
-    serves: destination.store.kind === "s3" ? destination.store.serves : "website",
-    exclude: [...build.exclude, ...destination.exclude],
-    rules: {
-      freshness: [...settings.freshness, ...destination.freshness],
+    ...{ site: settings.site, destination: name, projectFolder: folder, edges },
+    buildFolder:
+      options.build === undefined
+        ? build.folder && resolve(folder, build.folder)
+        : resolve(workingFolder, options.build),
+    rules: toRules(settings, destination, edges),
+    store: store.kind === "folder" ? { ...store, folder: resolve(folder, store.folder) } : store,
+    readers: decideReaders(store, edges),
+    safety: {
+      ask: destination.ask,
+      retention: { releases: retain.releases, forSeconds: retain.for },
+      vanishShare: guards.vanish,
+      leaseSeconds: hold.lease,
+    },
+    expectedHeaders: expect?.headers ?? {},
+  };
+}
+
+function toRules(
+  settings: Settings,
+  { url, exclude, freshness, headers, store }: DestinationSettings,
+  edges: readonly NamedEdgeSettings[],
+): SiteRules {
+  const { entry, notFound, clientRoutes, exclude: everywhere } = settings.build;
+  const isBucket = store.kind === "s3";
+  return {
+    ...{ entry, notFound, clientRoutes, url, compression: settings.compression },
+    exclude: [...everywhere, ...exclude],
+    headers: {
+      freshness: [...settings.freshness, ...freshness],
       types: settings.types,
-      headers: [...settings.headers, ...destination.headers],
+      headers: [...settings.headers, ...headers],
       edgeCanForget: edges.length > 0,
-      askedAnew: decideAskedAnew(edges, build.clientRoutes),
+      askedAnew: decideAskedAnew(edges, clientRoutes),
     },
     addresses: {
       forms: settings.addresses.pages ?? ["file", "folder"],
-      basePath: toBasePath(destination.url),
-      indexName: build.entry.slice(build.entry.lastIndexOf("/") + 1),
+      basePath: toBasePath(url),
+      indexName: entry.slice(entry.lastIndexOf("/") + 1),
     },
     redirects: settings.redirects,
-    carriesRedirects: destination.store.kind === "s3",
-    plainNames: destination.store.kind === "folder",
-    ownsWebsite: destination.store.kind === "s3" && destination.store.ownsWebsite,
-    bucketPrefix: destination.store.kind === "s3" ? destination.store.prefix : "",
-    compression: settings.compression,
-    store:
-      destination.store.kind === "folder"
-        ? { ...destination.store, folder: resolve(folder, destination.store.folder) }
-        : destination.store,
-    edges,
-    distributions: edges.flatMap((edge) => (edge.kind === "distribution" ? [edge.id] : [])),
-    readers: decideReaders(destination.store, edges),
-    url: destination.url,
-    expectedHeaders: destination.expect?.headers ?? {},
-    ask: destination.ask,
-    retention: { releases: destination.retain.releases, forSeconds: destination.retain.for },
-    vanishShare: destination.guards.vanish,
-    leaseSeconds: destination.hold.lease,
+    endpoint: {
+      serves: isBucket ? store.serves : "website",
+      carriesRedirects: isBucket,
+      plainNames: !isBucket,
+      ownsWebsite: isBucket && store.ownsWebsite,
+      bucketPrefix: isBucket ? store.prefix : "",
+    },
   };
+}
+
+/** The build of a destination. Throws `usage` where nobody says which it is. */
+export function buildFolderOf({ buildFolder }: Target): string {
+  if (buildFolder !== undefined) return buildFolder;
+  throw new OperatorError("usage", {
+    reason: "which folder is the build? The settings have no build.folder",
+    command: "deliver",
+  });
 }
 
 /** A website endpoint knows no identities; a distribution that reads exact keys has one, and then nobody else need read. */

@@ -334,6 +334,13 @@ const NOT_AN_ADDRESS: Readonly<Record<NotAnAddress, (basePath: string) => string
   encoding: () => "its percent-encoding is broken",
 };
 
+/** The one mistake of settings that shows only with the build. */
+interface ShortRetention {
+  readonly destination: string;
+  readonly forSeconds: number;
+  readonly pageSeconds: number;
+}
+
 /** Words in the place of what the core tells by codes. */
 const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureData } = {
   refused: ({ problems }: { readonly problems: readonly Problem[] }) => ({
@@ -349,6 +356,12 @@ const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureDat
   "content-gone": ({ keys }: { readonly keys: readonly ObjectKey[] }) => ({ keys: `  ${listed(keys)}` }),
   "no-such-file": ({ nearest }: { readonly nearest: string | undefined }) => ({
     nearest: nearest === undefined ? "rcourier survey --all lists them" : `did you mean ${nearest}?`,
+  }),
+  "settings-invalid": ({ problems }: { readonly problems: string | ShortRetention }) => ({
+    problems:
+      typeof problems === "string"
+        ? problems
+        : `  destinations.${problems.destination}.retain.for: ${problems.forSeconds} s is shorter than an edge or a browser may reuse a page (${problems.pageSeconds} s)`,
   }),
   held: ({ hold }: { readonly hold: Hold | undefined }) => ({ hold: undefined, who: showHolder(hold) }),
   "not-visible": ({ unseen }: { readonly unseen: Unseen }) => ({

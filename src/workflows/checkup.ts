@@ -10,7 +10,7 @@ import {
   judgeReading,
   judgeRoot,
 } from "../core/diagnosis/checkup/visitor-links.ts";
-import { isSamePolicy, mergePolicy, toReadStatements } from "../core/bucket/policies.ts";
+import { isSamePolicy, mergePolicy, toReadStatements, type Readers } from "../core/bucket/policies.ts";
 import {
   judgeHabitsOf,
   toProbe,
@@ -25,7 +25,9 @@ import type { Sha256 } from "../core/model/names.ts";
 import type { Bucket } from "../ports/bucket.ts";
 import type { Network } from "../ports/network.ts";
 import { StoreError } from "../ports/object-store.ts";
-import type { Delivery } from "./delivery.ts";
+import type { SiteRules } from "../core/build/site-rules.ts";
+import type { SaidHabits } from "../core/diagnosis/checkup/edge-links.ts";
+import type { Place, Visit } from "./run.ts";
 
 export interface CheckupOptions {
   /** Where credentials were found, in words. */
@@ -34,11 +36,28 @@ export interface CheckupOptions {
   readonly build: { readonly folder: string; readonly isThere: boolean } | undefined;
   /** Absent: the store is a folder. */
   readonly bucket: Bucket | undefined;
+  /** Who is to read the site from the store. */
+  readonly access: AccessWish;
+  /** What the settings say of each edge. */
+  readonly said: readonly SaidOfEdge[];
   readonly network: Network;
   /** Asks only, and writes no probe. */
   readonly dryRun: boolean;
   /** Is told what is being tried. */
   readonly onStage: (stage: CheckupStage) => void;
+}
+
+export interface AccessWish {
+  readonly readers: Readers;
+  readonly distributions: readonly string[];
+  /** The delivering identity as policies name it, where it is known. */
+  readonly identity: string | undefined;
+}
+
+export interface SaidOfEdge extends SaidHabits {
+  readonly name: string;
+  /** How it is said to take patterns; undefined: it takes none, or its kind leaves no doubt. */
+  readonly patterns: string | undefined;
 }
 
 /** What is being tried. */
@@ -51,30 +70,30 @@ export type CheckupStage =
  * Tries the whole chain, from the settings to what a visitor gets, link by link, and goes on past a failure where that
  * can tell more. Small objects of its own come and go: below `courier-probe-…/`, and one in the tool's own part.
  */
-export async function checkUp(delivery: Delivery, options: CheckupOptions): Promise<CheckupResult> {
-  const { target } = delivery;
+export async function checkUp(visit: Visit, options: CheckupOptions): Promise<CheckupResult> {
+  const { run, place } = visit;
+  const { store, visitors, rules } = place;
   const links: Link[] = options.build ? [judgeBuild(options.build)] : [];
   options.onStage({ code: "store" });
-  const first = await lookFirst(delivery, options.source);
+  const first = await lookFirst(visit, options.source);
   links.push(...first.links);
-  const keys = toProbeKeys(delivery.run, target.addresses.indexName);
+  const keys = toProbeKeys(run.name, rules.addresses.indexName);
   const canTry = first.isReached && !options.dryRun;
   let canWrite = false;
   if (canTry) {
     options.onStage({ code: "work" });
     const isServed = async (hash: Sha256): Promise<boolean | undefined> => {
-      const answer = await delivery.site?.ask(target.addresses.basePath + keys.own);
+      const answer = await visitors?.ask(rules.addresses.basePath + keys.own);
       return answer && answer.status === 200 && answer.hash === hash;
     };
-    const { run, store } = delivery;
-    const trial = await tryStore(store, { run, keys, isServed, url: target.url ?? "" });
+    const trial = await tryStore(store, { run: run.name, keys, isServed, url: rules.url ?? "" });
     links.push(...trial.links);
     ({ canWrite } = trial);
   }
   if (first.isReached && options.bucket)
-    links.push(judgeWebsite(await options.bucket.readWebsite(), toWantedWebsite(delivery)));
-  links.push(...(await lookFromOutside(delivery, { ...options, canWrite, isReached: first.isReached })));
-  return toCheckupResult(target, links);
+    links.push(judgeWebsite(await options.bucket.readWebsite(), toWantedWebsite(rules)));
+  links.push(...(await lookFromOutside(visit, { ...options, canWrite, isReached: first.isReached })));
+  return toCheckupResult(place, links);
 }
 
 function judgeBuild({ folder, isThere }: NonNullable<CheckupOptions["build"]>): Link {
@@ -86,7 +105,7 @@ function judgeBuild({ folder, isThere }: NonNullable<CheckupOptions["build"]>): 
 
 /** One list of the bucket tells of credentials, endpoint, clock, name, region and the right to list. */
 async function lookFirst(
-  { store, clock }: Delivery,
+  { run: { clock }, place: { store } }: Visit,
   source: string,
 ): Promise<{ readonly links: Link[]; readonly isReached: boolean }> {
   const { endpoint, bucket } = store.location;
@@ -106,46 +125,54 @@ async function lookFirst(
   return { links, isReached: failure === undefined || failure.kind === "denied" };
 }
 
-const toWantedWebsite = ({ target }: Delivery): { readonly index: string } | undefined =>
-  target.serves === "website" ? { index: target.addresses.indexName } : undefined;
+const toWantedWebsite = ({ endpoint, addresses }: SiteRules): { readonly index: string } | undefined =>
+  endpoint.serves === "website" ? { index: addresses.indexName } : undefined;
 
 type OutsideFacts = CheckupOptions & { readonly canWrite: boolean; readonly isReached: boolean };
 
-async function lookFromOutside(delivery: Delivery, facts: OutsideFacts): Promise<Link[]> {
-  const { target, site } = delivery;
-  const tools = toEdgeTools(delivery, facts);
-  if (target.url === undefined || !site) {
-    const names = { destination: target.destination };
-    const fault = { asked: { code: "url" }, found: { code: "none" }, cause: "no-url", names } as const;
-    return [note("edge", fault), ...(await tryRight(delivery, tools, facts))];
+async function lookFromOutside(visit: Visit, facts: OutsideFacts): Promise<Link[]> {
+  const { run, place } = visit;
+  const { rules, visitors, destination } = place;
+  const trial: Trial = { tools: toEdgeTools(visit, facts), trials: listTrials(place, facts), facts };
+  if (rules.url === undefined || !visitors) {
+    const fault = { asked: { code: "url" }, found: { code: "none" }, cause: "no-url" } as const;
+    return [note("edge", { ...fault, names: { destination } }), ...(await tryRight(trial))];
   }
-  const url = new URL(target.url);
+  const url = new URL(rules.url);
   facts.onStage({ code: "visitors", host: url.host });
-  const way = await lookAtWay(url, facts, delivery.clock.now().getTime());
-  const answer = await site.ask(target.addresses.basePath);
-  const asked = { code: "address", address: target.url } as const;
+  const way = await lookAtWay(url, facts, run.clock.now().getTime());
+  const answer = await visitors.ask(rules.addresses.basePath);
+  const asked = { code: "address", address: rules.url } as const;
   if (answer) {
     const links = [...way, good("edge", asked, { code: "status", status: answer.status })];
-    return [...links, ...(await lookBehind(delivery, tools, facts))];
+    return [...links, ...(await lookBehind(visit, trial))];
   }
   const names = { host: url.host, code: "no answer" };
   const fault = { asked, found: { code: "no-answer" }, cause: "nobody-answers", names } as const;
   // A name that leads nowhere, or a certificate that is refused, has said it already.
   const isTold = way.some(({ state }) => state === "broken");
   const edge = isTold ? notTried("edge", { code: "told-above" }) : broken("edge", fault);
-  return [...way, edge, ...(await tryRight(delivery, tools, facts))];
+  return [...way, edge, ...(await tryRight(trial))];
+}
+
+/** The edges, and what they are tried with. */
+interface Trial {
+  readonly tools: EdgeTools;
+  readonly trials: readonly EdgeOnTrial[];
+  readonly facts: OutsideFacts;
 }
 
 /** Where no probe tells what an edge holds, whether it takes an invalidation can still be told. */
-const tryRight = async (delivery: Delivery, tools: EdgeTools, { dryRun }: OutsideFacts): Promise<Link[]> =>
-  dryRun ? [notTried("forgetting", { code: "dry-run" })] : tryEdges(delivery, tools, undefined);
+const tryRight = async (trial: Trial): Promise<Link[]> =>
+  trial.facts.dryRun ? [notTried("forgetting", { code: "dry-run" })] : tryEdges(trial, undefined);
 
-function toEdgeTools({ target, store, clock, run, site }: Delivery, { onStage }: OutsideFacts): EdgeTools {
-  const { basePath, indexName } = target.addresses;
+function toEdgeTools({ run, place }: Visit, { onStage }: OutsideFacts): EdgeTools {
+  const { store, visitors, rules } = place;
+  const { basePath, indexName } = rules.addresses;
   return {
-    ...{ store, clock, run },
-    keys: toProbeKeys(run, indexName),
-    ask: (address) => site?.ask(address) ?? Promise.resolve(undefined),
+    ...{ store, clock: run.clock, run: run.name },
+    keys: toProbeKeys(run.name, indexName),
+    ask: (address) => visitors?.ask(address) ?? Promise.resolve(undefined),
     addressOf: (key) => basePath + key,
     onWait: (wait) => {
       onStage({ code: "edge", wait });
@@ -163,45 +190,46 @@ async function lookAtWay(url: URL, { network }: OutsideFacts, nowMs: number): Pr
 }
 
 /** What the edge does with what stands in the store. */
-async function lookBehind(delivery: Delivery, tools: EdgeTools, facts: OutsideFacts): Promise<Link[]> {
-  const { target, store, run } = delivery;
-  const forget = (): Promise<Link[]> => tryRight(delivery, tools, facts);
+async function lookBehind({ run, place }: Visit, trial: Trial): Promise<Link[]> {
+  const { store, rules } = place;
+  const { tools, facts } = trial;
   const { keys, ask, addressOf } = tools;
   const missing = addressOf(keys.nothing);
   const links = [
-    judgeMissing(await ask(missing), { address: missing, clientRoutes: target.clientRoutes }),
-    ...(facts.isReached ? [await lookAtRoot(delivery, ask)] : []),
+    judgeMissing(await ask(missing), { address: missing, clientRoutes: rules.clientRoutes }),
+    ...(facts.isReached ? [await lookAtRoot(place, ask)] : []),
   ];
-  if (!facts.canWrite) return [...links, notTried("reading", { code: "no-probe" }), ...(await forget())];
+  if (!facts.canWrite)
+    return [...links, notTried("reading", { code: "no-probe" }), ...(await tryRight(trial))];
   try {
     const late = await ask(addressOf(keys.late));
-    const page = toProbe(run, 1);
+    const page = toProbe(run.name, 1);
     await store.put(keys.page, page, PROBE_HEADERS.page);
-    const reading = await lookAtReading(delivery, tools, facts);
+    const reading = await lookAtReading(place, tools, facts);
     links.push(reading);
-    if (reading.state !== "good") return [...links, ...(await forget())];
-    const { serves } = target;
+    if (reading.state !== "good") return [...links, ...(await tryRight(trial))];
+    const { serves } = rules.endpoint;
     const folder = addressOf(keys.folder);
     links.push(judgeFolders(await ask(folder), { address: folder, hash: page.hash, serves }));
-    return [...links, ...(await tryEdges(delivery, tools, late))];
+    return [...links, ...(await tryEdges(trial, late))];
   } finally {
     await store.remove([keys.page, keys.zero, keys.late]).catch(() => undefined);
   }
 }
 
-async function lookAtRoot({ target, store }: Delivery, ask: EdgeTools["ask"]): Promise<Link> {
-  const { basePath: path } = target.addresses;
-  const { entry } = target;
+async function lookAtRoot({ rules, store }: Place, ask: EdgeTools["ask"]): Promise<Link> {
+  const { basePath: path } = rules.addresses;
+  const { entry } = rules;
   const isDelivered = (await store.head(entry).catch(() => undefined)) !== undefined;
   return judgeRoot(isDelivered ? await ask(path) : undefined, { path, entry, isDelivered });
 }
 
 async function lookAtReading(
-  { target, store, run }: Delivery,
-  { ask, addressOf, keys }: EdgeTools,
-  { bucket }: OutsideFacts,
+  { rules, store }: Place,
+  { ask, addressOf, keys, run }: EdgeTools,
+  { bucket, access }: OutsideFacts,
 ): Promise<Link> {
-  const { readers, distributions } = target;
+  const { readers, distributions } = access;
   const { bucket: name, prefix, endpoint } = store.location;
   const address = addressOf(keys.page);
   const answer = await ask(address);
@@ -212,35 +240,30 @@ async function lookAtReading(
     const policy = await bucket?.readPolicy();
     if (policy?.state === "unset") return false;
     if (policy?.state !== "set") return undefined;
-    const identity = target.store.kind === "s3" ? target.store.identity : undefined;
-    const ours = toReadStatements({ bucket: name, prefix, readers, identity, distributions });
+    const ours = toReadStatements({ ...access, bucket: name, prefix });
     return isSamePolicy(policy.value, mergePolicy(policy.value, ours));
   };
   return judgeReading(answer, {
     ...{ address, hash, prefix, endpoint, readers, distributions, bucket: name },
     key: prefix + keys.page,
-    host: new URL(target.url ?? "").host,
+    host: new URL(rules.url ?? "").host,
     isOpen: isRight ? true : await isOpen(),
   });
 }
 
 /** Undefined: no probe answers, so that only the right to invalidate can be tried. */
 async function tryEdges(
-  delivery: Delivery,
-  tools: EdgeTools,
+  { tools, trials }: Trial,
   late: Awaited<ReturnType<EdgeTools["ask"]>>,
 ): Promise<Link[]> {
-  const trials = listTrials(delivery);
   if (trials.length === 0) return [notTried("forgetting", { code: "no-edge" })];
   if (!late) return tryForgetting(tools, trials, { holdsOld: false });
-  const trial = await watchHabits(tools, late.status >= 400);
-  return [...(await tryForgetting(tools, trials, trial)), ...judgeHabitsOf(trials, trial)];
+  const seen = await watchHabits(tools, late.status >= 400);
+  return [...(await tryForgetting(tools, trials, seen)), ...judgeHabitsOf(trials, seen)];
 }
 
-const listTrials = ({ target, edges }: Delivery): EdgeOnTrial[] =>
+const listTrials = ({ edges }: Place, { said }: CheckupOptions): EdgeOnTrial[] =>
   edges.flatMap((edge) => {
-    const said = target.edges.find(({ name }) => name === edge.name);
-    if (!said) return [];
-    const patterns = said.kind === "purge" && said.patterns !== "none" ? said.patterns : undefined;
-    return [{ edge, said, patterns }];
+    const own = said.find(({ name }) => name === edge.name);
+    return own ? [{ edge, said: own, patterns: own.patterns }] : [];
   });

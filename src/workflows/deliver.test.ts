@@ -39,10 +39,9 @@ const ALONE = {
 
 const run = (build: Record<string, string>, store: ObjectStore, serves: "website" | "objects" = "website") =>
   // Whoever has a hold is dead by now: these runs come one after the other.
-  deliver(memoryDelivery({ files: build, store, target: { serves }, machine: ALONE }), {
+  deliver(memoryDelivery({ files: build, store, rules: { endpoint: { serves } }, machine: ALONE }), {
     dryRun: false,
     all: false,
-    progress: { written: 0 },
   });
 
 test("any build against any destination: no order violation, then no difference, then nothing left to do", async () => {

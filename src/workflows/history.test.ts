@@ -15,7 +15,7 @@ test("any retained release comes back, by copies only, with its removed pages an
   expect((await stage.redeliver("1")).release).toBe(3);
   await stage.redeliver("2");
   expect([await stage.text("index.html"), await stage.text("old.html")]).toEqual(["two", undefined]);
-  const { waybills } = await listReleases(stage.delivery());
+  const { waybills } = await listReleases(stage.delivery().place);
   expect(waybills.map(({ waybill }) => [waybill?.release, waybill?.redelivers])).toEqual([[4, 2], [3, 1], [2, undefined], [1, undefined]]); // prettier-ignore
   await expect(stage.redeliver("9")).rejects.toMatchObject({ code: "no-such-release" });
 });
@@ -41,7 +41,7 @@ test("a bucket that others filled: equal objects are adopted unsent, others aske
   expect(asked).toEqual([["index.html", "logo.svg"]]);
   // The logo's bytes were right: only its headers are written.
   expect([first.bytes.sent, first.counts.relabelled]).toEqual([5, 1]);
-  expect((await listReleases(stage.delivery())).waybills.map(({ release }) => release)).toEqual([1, 0]);
+  expect((await listReleases(stage.delivery().place)).waybills.map(({ release }) => release)).toEqual([1, 0]);
   const back = await stage.redeliver("0");
   expect(back.bytes.sent).toBe(0);
   expect([await stage.text("index.html"), await stage.text("new.html")]).toEqual(["theirs", "n"]);
@@ -82,7 +82,7 @@ test("prune removes what no retained release needs, and nothing else; foreign ob
   expect(await stage.keys(".courier/releases/")).toHaveLength(3);
   await prune(stage.delivery(), PRUNE);
   expect(await stage.keys("assets/")).toEqual(["assets/three-1f2e3d4c.js", "assets/two-1f2e3d4c.js"]);
-  expect((await listReleases(stage.delivery())).waybills.map(({ release }) => release)).toEqual([3, 2]);
+  expect((await listReleases(stage.delivery().place)).waybills.map(({ release }) => release)).toEqual([3, 2]);
   expect((await stage.redeliver("2")).bytes.sent).toBe(0);
   expect(await stage.text("theirs.txt")).toBe("x");
   const { decision } = await prune(stage.delivery(), { ...PRUNE, foreign: true });
@@ -111,7 +111,7 @@ test("stale assets stay while an edge may hold pages that name them, and prune p
   expect([paid.owed, paid.decision.waiting]).toEqual([[], []]);
   expect(stage.asked).toEqual(expect.arrayContaining(["/index.html", "/old.html"]));
   expect(await stage.text("assets/one-1f2e3d4c.js")).toBeUndefined();
-  expect((await listReleases(stage.delivery())).pointer.owed).toEqual([]);
+  expect((await listReleases(stage.delivery().place)).pointer.owed).toEqual([]);
 });
 
 test("a release whose worker was never announced comes back whole", async () => {
@@ -180,7 +180,7 @@ test("two releases are compared without a build", async () => {
   const stage = new Stage();
   await stage.deliver({ "index.html": "1", "gone.html": "g", "same.txt": "s", "a.txt": "moves" });
   await stage.deliver({ "index.html": "2", "new.html": "n", "same.txt": "s", "b.txt": "moves" });
-  const { differences } = await compareReleases(stage.delivery(), ["1", "current"]);
+  const { differences } = await compareReleases(stage.delivery().place, ["1", "current"]);
   expect(differences.map(({ key, change }) => `${change} ${key}`)).toEqual([
     "removed a.txt",
     "moved b.txt",

@@ -6,14 +6,14 @@ import type { UrlPath } from "../core/model/names.ts";
 import type { EdgeInvalidation } from "../core/model/plan.ts";
 import type { DestinationState, OwedInvalidation, Pointer, Waybill } from "../core/model/release.ts";
 import { listOwed } from "../core/edges/owed.ts";
-import { findRelease, listReleaseNames } from "../core/history/release-names.ts";
-import { selectOwed } from "../core/edges/stale-addresses.ts";
+import { findRelease } from "../core/history/release-names.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
 import { toKeptPointer } from "../core/compare/standing.ts";
-import { askEdges } from "../perform/invalidate.ts";
 import { switchPointer } from "../perform/record.ts";
-import type { Delivery } from "./delivery.ts";
-import { withHold } from "./run-release.ts";
+import { withHold } from "./hold.ts";
+import { readNamed } from "./named-release.ts";
+import { ask, toRequests } from "./pay.ts";
+import type { Place, Stay, Visit } from "./run.ts";
 
 export interface InvalidateOptions {
   readonly patterns: readonly string[];
@@ -32,26 +32,27 @@ export interface InvalidateOptions {
  * Asks edges to forget what a person names. Writes nothing to the store, but for striking out what was owed; that happens
  * under the hold, so that nobody writes meanwhile what is being struck out.
  */
-export async function invalidate(delivery: Delivery, options: InvalidateOptions): Promise<InvalidateResult> {
-  const { destination } = delivery.target;
-  if (delivery.edges.length === 0) throw new OperatorError("no-edge", { destination });
-  const state = await readDestination(delivery.store, destination);
-  const wanted = await selectAddresses(delivery, state, options);
-  const planned = toRequests(delivery, state, wanted);
-  if (options.dryRun || planned.length === 0) return toResult(delivery, planned, new Set(), options.dryRun);
+export async function invalidate(stay: Stay, options: InvalidateOptions): Promise<InvalidateResult> {
+  const { place } = stay;
+  const { store, destination } = place;
+  if (place.edges.length === 0) throw new OperatorError("no-edge", { destination });
+  const state = await readDestination(store, destination);
+  const chosen = await selectAddresses(place, state, options);
+  const planned = plan(place, state, chosen);
+  if (options.dryRun || planned.length === 0) return toResult(place, planned, new Set(), options.dryRun);
   if (options.everything) await options.confirm?.();
-  if (!options.owed) return toResult(delivery, planned, await ask(delivery, planned), false);
-  return withHold(delivery, { work: "invalidate", queueSeconds: options.queueSeconds }, async () => {
+  if (!options.owed) return toResult(place, planned, await ask(stay, planned), false);
+  return withHold(stay, { work: "invalidate", queueSeconds: options.queueSeconds }, async () => {
     // What was owed may have been paid, or become more, until the destination was ours.
-    const now = await readDestination(delivery.store, destination);
-    const requests = toRequests(delivery, now, { ...wanted, owed: listOwed(now) });
-    const confirmed = await ask(delivery, requests);
-    await strike(delivery, now, confirmed);
-    return toResult(delivery, requests, confirmed, false);
+    const now = await readDestination(store, destination);
+    const requests = plan(place, now, { ...chosen, owed: listOwed(now) });
+    const confirmed = await ask(stay, requests);
+    await strike(stay, now, confirmed);
+    return toResult(place, requests, confirmed, false);
   });
 }
 
-interface Wanted {
+interface Chosen {
   /** What every edge is to forget. */
   readonly byHand: readonly UrlPath[];
   /** What single ones owe. */
@@ -59,70 +60,55 @@ interface Wanted {
 }
 
 async function selectAddresses(
-  { store, target }: Delivery,
+  { store, destination, rules }: Place,
   state: DestinationState,
   { patterns, release, owed, everything }: InvalidateOptions,
-): Promise<Wanted> {
+): Promise<Chosen> {
   const { pointer, waybill } = state;
-  if (!pointer || !waybill) throw new OperatorError("nothing-delivered", { destination: target.destination });
+  if (!pointer || !waybill) throw new OperatorError("nothing-delivered", { destination });
   const changed = release === undefined ? undefined : await readChanged(store, pointer, release);
   const wish = { patterns, everything, ...(changed ? { changed } : {}) };
-  return { byHand: selectByHand(wish, waybill, target.addresses), owed: owed ? listOwed(state) : [] };
+  return { byHand: selectByHand(wish, waybill, rules.addresses), owed: owed ? listOwed(state) : [] };
 }
 
 async function readChanged(
-  store: Delivery["store"],
+  store: Place["store"],
   pointer: Pointer,
   name: string,
 ): Promise<{ release: Waybill; before: Waybill | undefined }> {
-  const found = findRelease(name, pointer);
-  if (!found) throw new OperatorError("no-such-release", { name, names: listReleaseNames(pointer) });
-  const release = await readWaybill(store, found);
+  const release = await readNamed(store, pointer, name);
   const earlier = findRelease(String(release.previous), pointer);
   return { release, before: earlier && (await readWaybill(store, earlier)) };
 }
 
-function toRequests(
-  { edges, target }: Delivery,
-  { waybill }: DestinationState,
-  wanted: Wanted,
-): EdgeInvalidation[] {
+function plan(place: Place, { waybill }: DestinationState, { byHand, owed }: Chosen): EdgeInvalidation[] {
   const answering = waybill ? [...waybill.parcels, ...waybill.standing] : [];
-  const asked = edges.map(({ name }) => ({
+  const asked = place.edges.map(({ name }) => ({
     edge: name,
-    addresses: [
-      ...wanted.byHand,
-      ...wanted.owed.filter(({ edge }) => edge === name).flatMap(({ addresses }) => addresses),
-    ],
+    addresses: [...byHand, ...owed.filter(({ edge }) => edge === name).flatMap(({ addresses }) => addresses)],
   }));
-  const needs = edges.map(({ name, abilities }) => ({ name, ...abilities }));
-  return selectOwed(asked, needs, { answering, addresses: target.addresses });
+  return toRequests(place, asked, answering);
 }
-
-const ask = (delivery: Delivery, requests: readonly EdgeInvalidation[]): Promise<Set<string>> =>
-  delivery.interruption.orStop(askEdges(delivery, "invalidate", requests));
 
 /** Takes out of the pointer what edges have confirmed. What a run that died owes is struck with its record, by the next delivery. */
 async function strike(
-  { store, report }: Delivery,
+  { run, place }: Visit,
   state: DestinationState,
   confirmed: ReadonlySet<string>,
 ): Promise<void> {
   const { pointer, pointerEtag, open = [] } = state;
   const left = pointer?.owed.filter(({ edge }) => !confirmed.has(edge));
   if (pointer && left && left.length < pointer.owed.length)
-    await switchPointer(store, { ...toKeptPointer(pointer, state), owed: left }, pointerEtag);
-  if (open.length > 0) report({ event: "warning", warning: { code: "open-record" } });
+    await switchPointer(place.store, { ...toKeptPointer(pointer, state), owed: left }, pointerEtag);
+  if (open.length > 0) run.report({ event: "warning", warning: { code: "open-record" } });
 }
 
 const toResult = (
-  { target }: Delivery,
+  { site, destination }: Place,
   requests: readonly EdgeInvalidation[],
   confirmed: ReadonlySet<string>,
   dryRun: boolean,
 ): InvalidateResult => ({
-  site: target.site,
-  destination: target.destination,
-  dryRun,
+  ...{ site, destination, dryRun },
   invalidation: toInvalidationResult(requests, { confirmed, dryRun, sparable: new Map() }),
 });

@@ -1,154 +1,179 @@
 import { createHash, hash } from "node:crypto";
-import type { AddressRules } from "../core/addresses/addresses.ts";
-import { compareParcels } from "../core/compare/compare.ts";
-import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";
-import { OperatorError } from "../core/model/failure.ts";
-import type { DestinationState, Waybill } from "../core/model/release.ts";
-import { analyseBuild, hasUnknownImmutables, type Analysis } from "../core/build/analysis.ts";
-import { POINTER_KEY, type ObjectKey } from "../core/model/names.ts";
-import { toPointerText } from "../core/history/waybill.ts";
+import { analyseBuild, hasUnknownImmutables, type Analysis, type Findings } from "../core/build/analysis.ts";
 import { longestPageFreshness, type Build, type ExplainedParcel } from "../core/build/parcels.ts";
 import { applyEncodedForms } from "../core/build/stored-encoding.ts";
+import { compareParcels } from "../core/compare/compare.ts";
+import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";
+import { toPointerText } from "../core/history/waybill.ts";
+import { OperatorError } from "../core/model/failure.ts";
+import { POINTER_KEY, type ObjectKey } from "../core/model/names.ts";
+import type { Parcel } from "../core/model/parcel.ts";
+import type { DestinationState, Waybill } from "../core/model/release.ts";
+import type { Wanted } from "../core/model/wanted.ts";
 import { encodeParcels } from "../gather/encode.ts";
 import {
   probeObjects,
   readDestination,
   readImmutableNames,
-  readWaybill,
+  tryReadWaybill,
   type Candidate,
 } from "../gather/read-destination.ts";
-import type { Parcel } from "../core/model/parcel.ts";
 import type { BuildSource } from "../ports/build-source.ts";
-import type { ObjectStore } from "../ports/object-store.ts";
-import type { Delivery } from "./delivery.ts";
+import { needsOf, type Delivery, type Place, type Safety, type Stay } from "./run.ts";
 
-/** A build, a destination, and what is to be done: everything that `compare` prints and `deliver` carries out. */
-export interface Outlook {
-  readonly build: Build;
-  readonly analysis: Analysis;
-  readonly parcels: readonly ExplainedParcel[];
+/** What is to stand at a destination, what stands, and what is to be done: all that `compare` prints and `deliver` carries out. */
+export interface Outlook<P extends Parcel = Parcel> {
+  readonly wanted: Wanted<P>;
   readonly state: DestinationState;
   readonly decision: DeliveryDecision;
-  readonly addresses: AddressRules;
-  /** The release that is put back; absent: a build is delivered. */
-  readonly redelivers?: number;
 }
 
-/** Reads the build and the destination and decides the delivery; writes nothing. */
-export async function planOutlook(delivery: Delivery): Promise<Outlook> {
-  const build = delivery.source.read(delivery.target.exclude);
-  if (build.files.length > VERY_MANY) delivery.machine.spareMemory();
-  const outlook = await planAgain(delivery, build);
-  const { state } = outlook;
-  const bytes = build.files.reduce((sum, { size }) => sum + size, 0);
-  delivery.report({
-    event: "gathered",
-    what: "build",
-    files: build.files.length,
-    bytes,
-    objects: state.listing.length,
-  });
-  return outlook;
+/** The same of a build, with all that is known of it. */
+export interface BuildOutlook extends Outlook<ExplainedParcel> {
+  readonly build: Build;
+  readonly findings: Findings;
 }
 
 /** Above this many files memory counts more than a second. */
 const VERY_MANY = 25_000;
 
+/** Reads the build and the destination and decides the delivery; writes nothing. */
+export async function planOutlook(delivery: Delivery): Promise<BuildOutlook> {
+  const { run, place, source, writing } = delivery;
+  const build = source.read(place.rules.exclude);
+  if (build.files.length > VERY_MANY) writing.machine.spareMemory();
+  const outlook = await planAgain(delivery, build);
+  run.report({
+    event: "gathered",
+    what: "build",
+    files: build.files.length,
+    bytes: build.files.reduce((sum, { size }) => sum + size, 0),
+    objects: outlook.state.listing.length,
+  });
+  return outlook;
+}
+
 /** The same for a build that was read before: after a person's answer, or another run's delivery. */
-export async function planAgain(delivery: Delivery, build: Build): Promise<Outlook> {
-  const { target, store } = delivery;
-  let state = await readDestination(store, target.destination);
-  let analysed = analyseBuild(build, target, state);
-  if (hasUnknownImmutables(analysed, state)) {
-    state = { ...state, immutable: await readImmutableNames(store, state) };
-    if (state.immutable?.size !== 0) analysed = analyseBuild(build, target, state);
-  }
-  const analysis = encodeAnalysis(delivery, analysed, state);
-  assertRetentionCoversPages(delivery, analysis.parcels);
-  return { build, ...(await decideOutlook(delivery, state, analysis)) };
+export async function planAgain(delivery: Delivery, build: Build): Promise<BuildOutlook> {
+  const { place, source, safety } = delivery;
+  const { state, analysis } = await analyse(place, build);
+  const { findings } = analysis;
+  const wanted = encode(place, source, { wanted: analysis.wanted, state });
+  assertRetentionCoversPages(place, safety, wanted.parcels);
+  const decision = await decideOutlook(delivery, {
+    ...{ state, wanted, problems: findings.problems },
+    findCandidate: createFinder(wanted.parcels, source),
+  });
+  return { build, findings, wanted, state, decision };
+}
+
+/** Names that may have been promised to browsers once are asked for only where a build brings some that no record knows. */
+async function analyse(
+  { rules, store, destination }: Place,
+  build: Build,
+): Promise<{ readonly state: DestinationState; readonly analysis: Analysis }> {
+  const state = await readDestination(store, destination);
+  const analysis = analyseBuild(build, rules, state);
+  if (!hasUnknownImmutables(analysis.wanted, state)) return { state, analysis };
+  const immutable = await readImmutableNames(store, state);
+  const known = { ...state, immutable };
+  return { state: known, analysis: immutable.size === 0 ? analysis : analyseBuild(build, rules, known) };
+}
+
+export interface OutlookFacts extends Pick<Outlook, "wanted" | "state"> {
+  /** What is wrong with the build; none of a release. */
+  readonly problems: Findings["problems"];
+  /** What may stand under a key, so that its bytes need not be read; absent: nobody knows. */
+  readonly findCandidate?: (key: ObjectKey) => Candidate | undefined;
 }
 
 /** What is to stand against what stands: looks at what no record can be trusted about, then decides. */
 export async function decideOutlook(
-  delivery: Delivery,
-  state: DestinationState,
-  analysis: Analysis,
-  isWayBack = false,
-): Promise<Omit<Outlook, "build">> {
-  const { target, store, allowed, author, source, edges } = delivery;
-  const { parcels } = analysis;
-  const before = compareParcels(parcels, state);
-  const byKey = new Map(parcels.map((parcel) => [parcel.key, parcel]));
-  const findCandidate = (key: ObjectKey): Candidate | undefined =>
-    isWayBack ? undefined : toCandidate(byKey.get(key), source);
+  { run, place, safety }: Stay,
+  { wanted, state, problems, findCandidate }: OutlookFacts,
+): Promise<DeliveryDecision> {
+  const { store, rules, site } = place;
+  const { retention, vanishShare, allowed } = safety;
+  const before = compareParcels(wanted.parcels, state);
   const probes = await probeObjects(store, before, state.listing, findCandidate);
-  const comparison = probes.size > 0 ? compareParcels(parcels, state, probes) : before;
-  const decision = decideDelivery({
-    ...target,
-    analysis,
-    state,
-    comparison,
-    edges: edges.map(({ name, abilities }) => ({ name, ...abilities })),
-    allowed,
-    sequence: author.sequence,
+  const comparison = probes.size > 0 ? compareParcels(wanted.parcels, state, probes) : before;
+  return decideDelivery({
+    ...{ site, wanted, problems, state, comparison, retention, vanishShare, allowed },
+    addresses: rules.addresses,
+    clientRoutes: rules.clientRoutes,
+    bucketPrefix: rules.endpoint.bucketPrefix,
+    edges: needsOf(place),
+    sequence: run.author.sequence,
     // Asked only when something is about to be written: an unchanged build costs no request more.
-    exposedAt: before.changes.length > 0 ? await findExposure(delivery, state) : undefined,
-    olderWaybills: await readOlderWaybills(store, state, target.retention),
-    isWayBack,
+    exposedAt: before.changes.length > 0 ? await findExposure(place, state) : undefined,
+    olderWaybills: await readOlderWaybills(place, state, retention),
   });
-  return { analysis, parcels, state, decision, addresses: target.addresses };
 }
 
 /** Where anybody may read our records: from the store, unsigned, or at the site's address, through whatever reads it there. */
 async function findExposure(
-  { store, site, target }: Delivery,
+  { store, visitors, rules }: Place,
   { pointer }: DestinationState,
 ): Promise<"store" | "site" | undefined> {
   if (!pointer) return undefined;
-  if (target.store.kind !== "folder" && (await store.isPublic(POINTER_KEY))) return "store";
-  const answer = await site?.ask(target.addresses.basePath + POINTER_KEY);
+  // Who may read a folder is up to its web server.
+  const isFolder = store.location.bucket === "";
+  if (!isFolder && (await store.isPublic(POINTER_KEY))) return "store";
+  const answer = await visitors?.ask(rules.addresses.basePath + POINTER_KEY);
   const isOurs = answer?.status === 200 && answer.hash === hash("sha256", toPointerText(pointer));
   return isOurs ? "site" : undefined;
 }
 
-/** The build's own bytes, small enough to be read for a comparison by MD5. */
-function toCandidate(parcel: Parcel | undefined, source: BuildSource): Candidate | undefined {
-  if (!parcel || parcel.size > MOST_FOR_MD5 || parcel.redirectsTo !== undefined) return undefined;
-  const md5 = (): string => {
-    const bytes = source.open(parcel).open();
-    return bytes instanceof Uint8Array ? createHash("md5").update(bytes).digest("hex") : "";
+/** The build's own bytes under each key, small enough to be read for a comparison by MD5. */
+function createFinder(
+  parcels: readonly Parcel[],
+  source: BuildSource,
+): (key: ObjectKey) => Candidate | undefined {
+  const byKey = new Map(parcels.map((parcel) => [parcel.key, parcel]));
+  return (key) => {
+    const parcel = byKey.get(key);
+    if (!parcel || parcel.size > MOST_FOR_MD5 || parcel.redirectsTo !== undefined) return undefined;
+    const md5 = (): string => {
+      const bytes = source.open(parcel).open();
+      return bytes instanceof Uint8Array ? createHash("md5").update(bytes).digest("hex") : "";
+    };
+    return { hash: parcel.storedHash, size: parcel.size, md5 };
   };
-  return { hash: parcel.storedHash, size: parcel.size, md5 };
 }
 
 const MOST_FOR_MD5 = 8 * 1024 * 1024;
 
 /** The same with what is to be stored encoded, where the settings ask for it. */
-function encodeAnalysis({ target, source }: Delivery, analysis: Analysis, state: DestinationState): Analysis {
-  if (target.compression === "off") return analysis;
-  const forms = encodeParcels(source, analysis.parcels);
-  return { ...analysis, parcels: applyEncodedForms(analysis.parcels, forms, state) };
+function encode(
+  { rules }: Place,
+  source: BuildSource,
+  { wanted, state }: Pick<BuildOutlook, "wanted" | "state">,
+): Wanted<ExplainedParcel> {
+  if (rules.compression === "off") return wanted;
+  const forms = encodeParcels(source, wanted.parcels);
+  return { ...wanted, parcels: applyEncodedForms(wanted.parcels, forms, state) };
 }
 
+/** Undefined where one of them can't be read. */
 async function readOlderWaybills(
-  store: ObjectStore,
+  { store }: Place,
   state: DestinationState,
-  retention: Delivery["target"]["retention"],
+  retention: Safety["retention"],
 ): Promise<Waybill[] | undefined> {
-  try {
-    return await Promise.all(
-      selectNeededWaybills(state, retention).map((release) => readWaybill(store, release)),
-    );
-  } catch (error) {
-    if (error instanceof OperatorError && error.code === "record-unreadable") return undefined;
-    throw error;
-  }
+  const needed = selectNeededWaybills(state, retention);
+  const read = await Promise.all(needed.map((release) => tryReadWaybill(store, release)));
+  const waybills = read.filter((waybill) => waybill !== undefined);
+  return waybills.length < read.length ? undefined : waybills;
 }
 
 /** An edge or a browser may show a page for as long as its freshness says: what that page names must stand for so long. */
-function assertRetentionCoversPages({ target }: Delivery, parcels: readonly ExplainedParcel[]): void {
-  const longest = longestPageFreshness(parcels);
-  if (longest <= target.retention.forSeconds) return;
-  const problem = `  destinations.${target.destination}.retain.for: ${target.retention.forSeconds} s is shorter than an edge or a browser may reuse a page (${longest} s)`;
-  throw new OperatorError("settings-invalid", { problems: problem });
+function assertRetentionCoversPages(
+  { destination }: Place,
+  { retention }: Safety,
+  parcels: readonly Parcel[],
+): void {
+  const pageSeconds = longestPageFreshness(parcels);
+  const { forSeconds } = retention;
+  if (pageSeconds > forSeconds)
+    throw new OperatorError("settings-invalid", { problems: { destination, forSeconds, pageSeconds } });
 }

@@ -91,13 +91,13 @@ test.each([
   ["what may be shown stale", { headers: [{ files: "*.html", set: { "Cache-Control": "max-age=60, stale-while-revalidate=604740" } }] }], // prettier-ignore
 ])("what a browser may show for a week keeps its chunks for a week: %s", async (_, rules) => {
   const stage = new Stage();
-  stage.target = { rules: { freshness: [], types: [], headers: [], edgeCanForget: true, ...rules } };
+  stage.rules = { headers: { edgeCanForget: true, ...rules } };
   stage.retention = { releases: 1, forSeconds: 86_400 };
   await expect(stage.deliver(site("one"))).rejects.toMatchObject({ code: "settings-invalid" });
   stage.retention = { releases: 1, forSeconds: 604_800 };
   await stage.deliver(site("one"));
   // Shortened later, for pages that are shown for a moment only: what was delivered before is still shown for a week.
-  stage.target = {};
+  stage.rules = {};
   stage.retention = { releases: 1, forSeconds: 0 };
   await stage.deliver(site("two"));
   stage.nowMs += 6 * DAY;
@@ -130,7 +130,7 @@ describe("a store that refuses the ETag of what was sent in parts as the conditi
     const files = { "index.html": "i", "film.mp4": big("a") };
     await stage.deliver(files);
     const relabelled = { headers: [{ files: "*.mp4", set: { "Content-Language": "en" } }] };
-    stage.target = { rules: { freshness: [], types: [], edgeCanForget: false, ...relabelled } };
+    stage.rules = { headers: relabelled };
     expect((await stage.deliver(files)).counts.relabelled).toBe(1);
     expect((await stage.store.head("film.mp4"))?.headers["content-language"]).toBe("en");
     stage.between = beforeCopy("film.mp4", () => {
@@ -185,7 +185,7 @@ describe("the website's routing rules", () => {
   const THEIRS = { index: "index.html", error: "oops.html", rules: [{ prefix: "old/", replacePrefix: "new/", status: 302 }] }; // prettier-ignore
   const open = (): Stage => {
     const stage = new Stage();
-    stage.target = { ownsWebsite: true, serves: "website", redirects };
+    stage.rules = { endpoint: { ownsWebsite: true }, redirects };
     return stage;
   };
   const keptRules = async (stage: Stage): Promise<string[]> =>
@@ -194,9 +194,9 @@ describe("the website's routing rules", () => {
   test("of a run that was killed after it had switched them are gone with the next delivery that has none", async () => {
     const stage = open();
     await stage.store.writeWebsite(THEIRS);
-    stage.target = { ownsWebsite: true };
+    stage.rules = { endpoint: { ownsWebsite: true } };
     await stage.deliver({ "index.html": "one" });
-    stage.target = { ownsWebsite: true, redirects };
+    stage.rules = { endpoint: { ownsWebsite: true }, redirects };
     stage.between = (store) =>
       around(store, {
         writeWebsite: async (settings) => {
@@ -208,7 +208,7 @@ describe("the website's routing rules", () => {
     await expect(stage.deliver({ "index.html": "two" })).rejects.toThrow();
     expect((await stage.store.readWebsite())?.rules).toHaveLength(1);
     stage.between = undefined;
-    stage.target = { ownsWebsite: true };
+    stage.rules = { endpoint: { ownsWebsite: true } };
     await stage.deliver({ "index.html": "one" });
     expect(await stage.store.readWebsite()).toMatchObject({
       index: "index.html",
@@ -351,9 +351,7 @@ describe("a bucket whose ETags are no MD5", () => {
 test("metadata that stores refuse is refused before anything is written, with every file that has it", async () => {
   const stage = new Stage();
   const set = { "x-amz-meta-route": "n".repeat(1500), "x-amz-meta-way": "é".repeat(300) };
-  stage.target = {
-    rules: { freshness: [], types: [], headers: [{ files: "*.html", set }], edgeCanForget: false },
-  };
+  stage.rules = { headers: { headers: [{ files: "*.html", set }] } };
   const refused = await stage
     .deliver({ "index.html": "i", "logo.svg": "<svg/>" })
     .catch((error: unknown) => error);

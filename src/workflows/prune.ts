@@ -1,6 +1,5 @@
 import { OperatorError } from "../core/model/failure.ts";
 import { openKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
-import type { Parcel } from "../core/model/parcel.ts";
 import { isSameRelease, type OwedInvalidation, type Waybill } from "../core/model/release.ts";
 import {
   decidePrune,
@@ -14,18 +13,18 @@ import {
   type PruneFacts,
 } from "../core/history/prune.ts";
 import { selectRetained } from "../core/history/retention.ts";
-import { selectOwed } from "../core/edges/stale-addresses.ts";
 import { findVersions } from "../gather/find-versions.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
 import { carryOut } from "../perform/carry-out.ts";
-import { toConditions, type PerformTools } from "../perform/perform-tools.ts";
-import { askEdges } from "../perform/invalidate.ts";
+import { toConditions } from "../perform/perform-tools.ts";
 import type { HeldDestination } from "../perform/hold.ts";
 import { recordForgotten, switchPointer } from "../perform/record.ts";
 import { StoreError } from "../ports/object-store.ts";
-import type { Delivery } from "./delivery.ts";
 import { withOpenRecord } from "./open-record.ts";
-import { withHold } from "./run-release.ts";
+import { withHold } from "./hold.ts";
+import { pay } from "./pay.ts";
+import { createPerformTools } from "./perform-tools.ts";
+import type { Place, Stay } from "./run.ts";
 
 export interface PruneOptions {
   readonly dryRun: boolean;
@@ -35,7 +34,6 @@ export interface PruneOptions {
   readonly queueSeconds: number;
   /** Asks a person, where one is to be asked. */
   readonly confirm?: (decision: PruneDecision) => Promise<void>;
-  readonly progress: { written: number };
 }
 
 export interface PruneOutcome {
@@ -55,82 +53,70 @@ export interface PruneOutcome {
  * `versions-denied` where this identity may not remove versions: before anything has gone where there are earlier ones, else
  * when store and edges have let go.
  */
-export async function prune(delivery: Delivery, options: PruneOptions): Promise<PruneOutcome> {
-  const planned = await plan(delivery, options);
+export async function prune(stay: Stay, options: PruneOptions): Promise<PruneOutcome> {
+  const { store } = stay.place;
+  const planned = await plan(stay, options);
   const owes = planned.decision.pointer.owed.some(({ addresses }) => addresses.length > 0);
   const isIdle = planned.decision.removals.length === 0 && !owes && options.forget.length === 0;
   if (isIdle || options.dryRun)
     return { ...planned, owed: addressesOf(planned.state.pointer?.owed ?? []), versions: 0 };
   await options.confirm?.(planned.decision);
-  return withHold(delivery, { work: "prune", queueSeconds: options.queueSeconds }, async (hold) => {
-    const { decision: decided, state, forgotten } = await plan(delivery, options);
-    const { store } = delivery;
-    const earlier = await forgetVersions(delivery, forgotten);
+  return withHold(stay, { work: "prune", queueSeconds: options.queueSeconds }, async (hold) => {
+    const { decision: decided, state, forgotten } = await plan(stay, options);
+    const earlier = await forgetVersions(store, forgotten);
     const answering = state.waybill?.parcels ?? [];
-    const before = await pay(delivery, state.pointer?.owed ?? [], answering);
+    const before = await pay(stay, state.pointer?.owed ?? [], answering);
     const decision = before.isConfirmed ? decided : withoutStale(decided);
     await recordForgotten(store, decision.forgotten);
     // What is about to become wrong is written down before it can (O9).
     const pointer = { ...decision.pointer, owed: [...before.left, ...decision.owed] };
     const { etag } = await switchPointer(store, pointer, state.pointerEtag);
-    const left = new Set<ObjectKey>();
-    const tools = toTools(delivery, { ...options, hold, noteLeft: (key) => left.add(key) });
-    await carryOutPrune(delivery, { decision, state }, tools);
+    const left = await carryOutPrune(stay, { decision, state }, hold);
     let owed = before.left;
     if (decision.owed.length > 0) {
-      owed = (await pay(delivery, pointer.owed, answering)).left;
+      owed = (await pay(stay, pointer.owed, answering)).left;
       await switchPointer(store, { ...pointer, owed }, etag);
     }
     // Last: what this identity may not remove stops neither store nor edges from letting go.
-    const versions = earlier + (await forgetVersions(delivery, forgotten));
+    const versions = earlier + (await forgetVersions(store, forgotten));
     const done = { ...decision, removals: decision.removals.filter(({ key }) => !left.has(key)) };
     return { decision: done, owed: addressesOf(owed), versions };
   });
 }
 
-/** Removes, under a record of what is about to go: whoever takes over keeps what it wants of that from a removal that comes late. */
+/**
+ * Removes, under a record of what is about to go: whoever takes over keeps what it wants of that from a removal that comes late.
+ * @returns what stays, since somebody else has written there
+ */
 async function carryOutPrune(
-  { store, run, author: { by }, clock }: Delivery,
+  { run, place, writing }: Stay,
   { decision, state }: { readonly decision: PruneDecision; readonly state: PruneFacts["state"] },
-  tools: PerformTools,
-): Promise<void> {
+  hold: HeldDestination,
+): Promise<ReadonlySet<ObjectKey>> {
+  const { store } = place;
+  const left = new Set<ObjectKey>();
   const phase = toPrunePhase(decision);
-  if (phase.groups.length === 0) return;
-  const { open, taken } = toPruneRecord(decision, state, { run, by, at: clock.now().toISOString() });
+  if (phase.groups.length === 0) return left;
+  const tools = createPerformTools(
+    { run, place, writing },
+    { conditions: toConditions(hold.hasConditions), noteLeft: (key) => left.add(key) },
+  );
+  const at = run.clock.now().toISOString();
+  const { open, taken } = toPruneRecord(decision, state, { run: run.name, by: run.author.by, at });
   if (open.removes.length === 0) {
     await carryOut(phase, tools);
-    return;
+    return left;
   }
   await withOpenRecord(store, open, taken, async () => {
     await carryOut(phase, tools);
-    await store.remove([openKey(run)]);
+    await store.remove([openKey(run.name)]);
   });
-}
-
-function toTools(
-  { store, clock, report, pace, interruption }: Delivery,
-  {
-    hold,
-    progress,
-    noteLeft,
-  }: Pick<PruneOptions, "progress"> & Pick<PerformTools, "noteLeft"> & { readonly hold: HeldDestination },
-): PerformTools {
-  return {
-    ...{ store, clock, report, pace, progress, noteLeft },
-    conditions: toConditions(hold.hasConditions),
-    open: () => {
-      throw new Error("nothing is sent");
-    },
-    assertGoesOn: () => {
-      interruption.assertGoesOn();
-    },
-    findParcel: () => undefined,
-  };
+  return left;
 }
 
 /** Removes what a bucket keeps of these contents as earlier versions. @returns how many */
 async function forgetVersions(
-  { store: { versions } }: Delivery,
+  { versions }: Place["store"],
   contents: ReadonlyMap<Sha256, ForgottenContent>,
 ): Promise<number> {
   if (!versions || contents.size === 0) return 0;
@@ -150,33 +136,17 @@ const addressesOf = (owed: readonly OwedInvalidation[]): string[] => [
   ...new Set(owed.flatMap(({ addresses }) => addresses)),
 ];
 
-/** Asks edges for what they owe. @returns what stays owed, and whether every edge of the settings has confirmed */
-async function pay(
-  delivery: Delivery,
-  owed: readonly OwedInvalidation[],
-  answering: readonly Parcel[],
-): Promise<{ readonly left: readonly OwedInvalidation[]; readonly isConfirmed: boolean }> {
-  const { edges, target } = delivery;
-  const { addresses } = target;
-  const needs = edges.map(({ name, abilities }) => ({ name, ...abilities }));
-  const asked = selectOwed(owed, needs, { addresses, answering });
-  const confirmed = await delivery.interruption.orStop(askEdges(delivery, "invalidate", asked));
-  return {
-    left: owed.filter(({ edge }) => !confirmed.has(edge)),
-    isConfirmed: asked.every(({ edge }) => confirmed.has(edge)),
-  };
-}
-
 async function plan(
-  delivery: Delivery,
+  { place, safety }: Pick<Stay, "place" | "safety">,
   { foreign, forget }: PruneOptions,
 ): Promise<{
   decision: PruneDecision;
   state: PruneFacts["state"];
   forgotten: ReadonlyMap<Sha256, ForgottenContent>;
 }> {
-  const { store, target, edges } = delivery;
-  const { destination, retention, addresses } = target;
+  const { store, destination, edges } = place;
+  const { addresses } = place.rules;
+  const { retention } = safety;
   const state = await readDestination(store, destination);
   const { pointer, waybill: current } = state;
   if (!pointer || !current) throw new OperatorError("nothing-delivered", { destination });

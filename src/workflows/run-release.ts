@@ -1,11 +1,13 @@
-import { toDeliveryResult } from "../results/to-delivery.ts";
 import { HOLD_KEY } from "../core/model/names.ts";
-import type { DeliveryResult } from "../results/delivery.ts";
 import { readPointer } from "../gather/read-destination.ts";
-import { takeHold, type HeldDestination } from "../perform/hold.ts";
-import type { Delivery } from "./delivery.ts";
+import type { HeldDestination } from "../perform/hold.ts";
+import type { BuildSource } from "../ports/build-source.ts";
+import type { DeliveryResult } from "../results/delivery.ts";
+import { toDeliveryResult } from "../results/to-delivery.ts";
+import { withHold } from "./hold.ts";
 import type { Outlook } from "./outlook.ts";
 import { assertNotRefused } from "./refuse.ts";
+import type { Stay } from "./run.ts";
 import { createStopwatch, type Stopwatch } from "./stopwatch.ts";
 import { writeRelease, type Outcome } from "./write-release.ts";
 
@@ -16,8 +18,6 @@ export interface DeliverOptions {
   readonly queueSeconds?: number;
   /** Asks a person before the first write, where one is to be asked. Throws `answer-needed`, `answered-no`. */
   readonly confirm?: (result: DeliveryResult, asks: Asks) => Promise<void>;
-  /** Counts confirmed writes, for messages about a run that failed. */
-  readonly progress: { written: number };
 }
 
 /** What a person must be asked about besides the delivery itself. */
@@ -27,66 +27,48 @@ export interface Asks {
 }
 
 /** What tells one kind of run from another: how its outlook is worked out, first and once more. */
-export interface ReleasePlanner {
+export interface ReleasePlanner<O extends Outlook> {
   readonly work: "deliver" | "redeliver";
-  readonly plan: () => Promise<Outlook>;
+  /** What is sent; absent: all contents are in the store. */
+  readonly source?: BuildSource;
+  /** The build that refusals are about; absent: none. */
+  readonly folderOf?: (outlook: O) => string;
+  readonly plan: () => Promise<O>;
   /** After another run, or a person's answer, may have changed the destination. */
-  readonly planAgain: (outlook: Outlook) => Promise<Outlook>;
+  readonly planAgain: (outlook: O) => Promise<O>;
 }
 
 /** Gathers and decides without the hold, ends there if nothing is to be done, else takes the hold and writes. */
-export async function runRelease(
-  delivery: Delivery,
+export async function runRelease<O extends Outlook>(
+  stay: Stay,
   options: DeliverOptions,
-  { work, plan, planAgain }: ReleasePlanner,
+  { work, source, folderOf, plan, planAgain }: ReleasePlanner<O>,
 ): Promise<DeliveryResult> {
-  const seconds = createStopwatch(delivery.clock);
+  const { run, place } = stay;
+  const seconds = createStopwatch(run.clock);
+  const assertAllowed = (one: O): void => {
+    assertNotRefused(one.decision, folderOf?.(one) ?? "", run.report);
+  };
   let outlook = await plan();
-  assertNotRefused(outlook, delivery.report);
+  assertAllowed(outlook);
   seconds.lap("gather");
-  if (isIdle(outlook) || options.dryRun) return toResult(delivery, outlook, options, ended(seconds));
+  if (isIdle(outlook) || options.dryRun) return toResult(stay, outlook, options, ended(seconds));
   if (options.confirm) {
-    const planned = toResult(delivery, outlook, { ...options, dryRun: true }, ended(seconds));
+    const planned = toResult(stay, outlook, { ...options, dryRun: true }, ended(seconds));
     await options.confirm(planned, { takesOver: outlook.decision.takesOver });
     seconds.skip();
   }
-  return withHold(delivery, { work, queueSeconds: options.queueSeconds ?? 0 }, async (hold) => {
+  return withHold(stay, { work, queueSeconds: options.queueSeconds ?? 0 }, async (hold) => {
     seconds.lap("hold");
-    if (await hasMoved(delivery, outlook, hold)) {
+    if (await hasMoved(place.store, outlook, hold)) {
       outlook = await planAgain(outlook);
-      assertNotRefused(outlook, delivery.report);
+      assertAllowed(outlook);
       seconds.lap("gather");
-      if (isIdle(outlook)) return toResult(delivery, outlook, options, ended(seconds));
+      if (isIdle(outlook)) return toResult(stay, outlook, options, ended(seconds));
     }
-    const outcome = await writeRelease(delivery, outlook, { hold, seconds, progress: options.progress });
-    return toResult(delivery, outlook, options, outcome);
+    const outcome = await writeRelease(stay, outlook, { hold, seconds, source });
+    return toResult(stay, outlook, options, outcome);
   });
-}
-
-/** Does something while the destination is ours; lets go of it whatever comes of that. Throws `held`, `hold-lost`. */
-export async function withHold<T>(
-  { store, clock, machine, report, run, author, target, gate, interruption }: Delivery,
-  wish: { readonly work: string; readonly queueSeconds: number },
-  work: (hold: HeldDestination) => Promise<T>,
-): Promise<T> {
-  const { by } = author;
-  const tools = { store, clock, machine, report, run, by, leaseSeconds: target.leaseSeconds };
-  const hold = await takeHold(
-    {
-      ...tools,
-      assertGoesOn: () => {
-        interruption.assertGoesOn();
-      },
-    },
-    wish,
-  );
-  gate.assertOurs = () => hold.assertOurs();
-  try {
-    return await work(hold);
-  } finally {
-    gate.assertOurs = undefined;
-    await hold.letGo();
-  }
 }
 
 const isIdle = ({ decision, state }: Outlook): boolean =>
@@ -100,7 +82,7 @@ const isIdle = ({ decision, state }: Outlook): boolean =>
  * such a run cleared away is not told by the pointer.
  */
 async function hasMoved(
-  { store }: Delivery,
+  store: Stay["place"]["store"],
   { state }: Outlook,
   { before }: HeldDestination,
 ): Promise<boolean> {
@@ -111,12 +93,17 @@ async function hasMoved(
 
 const ended = ({ laps }: Stopwatch): Outcome => ({ phases: laps, confirmed: new Set() });
 
-function toResult(
-  delivery: Delivery,
-  outlook: Outlook,
+/** What a run did, or would do. */
+export function toResult(
+  { place, safety }: Stay,
+  { decision, state, wanted }: Outlook,
   { all, dryRun }: Pick<DeliverOptions, "all" | "dryRun">,
-  run: Outcome,
+  outcome: Outcome,
 ): DeliveryResult {
-  const { target, requests } = delivery;
-  return toDeliveryResult({ ...target, ...outlook, all, dryRun, requests: { ...requests }, ...run });
+  const { site, destination, rules, tally } = place;
+  return toDeliveryResult({
+    ...{ site, destination, url: rules.url, decision, state, origin: wanted.origin },
+    ...{ retention: safety.retention, askedAnew: rules.headers.askedAnew },
+    ...{ all, dryRun, requests: tally.requests, ...outcome },
+  });
 }

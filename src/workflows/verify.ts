@@ -6,14 +6,18 @@ import { explainSymptoms, type StoredLook } from "../core/diagnosis/verification
 import { listEarlier, selectChecks, type Check } from "../core/diagnosis/verification/checks.ts";
 import { findSymptoms, type Observation, type Symptom } from "../core/diagnosis/verification/findings.ts";
 import { toFindingResult, type VerifyResult } from "../results/verification.ts";
-import { readDestination, readWaybill } from "../gather/read-destination.ts";
-import { runPool } from "../perform/pool.ts";
+import { readDestination, tryReadWaybill } from "../gather/read-destination.ts";
+import { runPool } from "../core/delivery/pool.ts";
 import type { PublicSite } from "../ports/public-site.ts";
-import type { Delivery } from "./delivery.ts";
+import type { Clock } from "../ports/clock.ts";
+import type { ObjectStore } from "../ports/object-store.ts";
+import type { Visit } from "./run.ts";
 
 export interface VerifyOptions {
   /** How many addresses are asked for at most, besides what changed last. */
   readonly sample: number;
+  /** Header names and values that every answer must have; `*`: any value. */
+  readonly expectedHeaders: Readonly<Record<string, string>>;
 }
 
 /** What browsers and simple clients send as `Accept-Encoding`. */
@@ -30,61 +34,80 @@ type AskedCheck = readonly [Check, readonly Observation[]];
 export const DEFAULT_SAMPLE = 200;
 
 /** Asks for what was delivered, as visitors do, and finds what is not so and why; writes nothing. */
-export async function verify(delivery: Delivery, { sample }: VerifyOptions): Promise<VerifyResult> {
-  const { target, store, site, clock, run } = delivery;
-  const { destination, url } = target;
-  if (!site || url === undefined) throw new OperatorError("no-url", { destination });
+export async function verify(
+  { run, place }: Visit,
+  { sample, expectedHeaders }: VerifyOptions,
+): Promise<VerifyResult> {
+  const { site, destination, store, visitors, rules } = place;
+  const { addresses, clientRoutes, redirects, endpoint, url } = rules;
+  if (!visitors || url === undefined) throw new OperatorError("no-url", { destination });
   const state = await readDestination(store, destination);
   const { waybill: current } = state;
   if (!current) throw new OperatorError("nothing-delivered", { destination });
-  const older = await readOlder(delivery, state);
-  const unused = `courier-${run.slice(-8)}`;
-  const storesRedirects = target.serves === "website" && target.carriesRedirects;
-  const checks = selectChecks({ ...target, current, older, storesRedirects, sample, unused });
-  const counted = count(site);
-  const started = clock.monotonicMs();
-  const asked = await askAll(checks, counted.site);
-  const facts = {
-    earlierOf: (check: Check) =>
-      check.kind === "content" ? listEarlier(check.parcel.key, older) : new Map<string, number>(),
-    expectedHeaders: target.expectedHeaders,
-  };
-  const pause = APART_MS - (clock.monotonicMs() - started);
-  const again = selectUnheld(checks);
-  if (again.length > 0 && pause > 0) await clock.sleep(pause);
-  const looked = await askAll(again, counted.site, [""]);
-  const symptoms = [
-    ...asked.flatMap(([check, observations]) => findSymptoms(check, observations, facts)),
-    ...looked.flatMap(([check, observations]) =>
-      findSymptoms(check, observations, facts).filter(({ code }) => code === "held-too-long"),
-    ),
-    ...(await findInsecure(url, counted.site, checks)),
-    ...findStoredOtherwise(current, state, checks),
-  ];
+  const older = await readOlder(store, state);
+  const unused = `courier-${run.name.slice(-8)}`;
+  const storesRedirects = endpoint.serves === "website" && endpoint.carriesRedirects;
+  const rest = { addresses, clientRoutes, redirects, storesRedirects };
+  const checks = selectChecks({ current, older, sample, unused, ...rest });
+  const counted = count(visitors);
+  const symptoms = await findAll(checks, counted.site, {
+    ...{ current, older, state, url, expectedHeaders, clock: run.clock },
+  });
   const findings = explainSymptoms(dedupe(symptoms), {
     contents: new Set(checks.filter(({ kind }) => kind === "content").map(({ address }) => address)).size,
-    lookOf: await lookAtStore(delivery, symptoms, state),
+    lookOf: await lookAtStore(store, symptoms, state),
     isRightPastCache: await askPastCache(symptoms, counted.site, unused),
-    basePath: target.addresses.basePath,
-    indexName: target.addresses.indexName,
+    basePath: addresses.basePath,
+    indexName: addresses.indexName,
   });
   return {
-    ...{ site: target.site, destination, release: current.release, url },
+    ...{ site, destination, release: current.release, url },
     checked: new Set(checks.map(({ address }) => address)).size,
     requests: counted.requests(),
     findings: findings.map(toFindingResult),
   };
 }
 
-async function readOlder({ store }: Delivery, { pointer }: DestinationState): Promise<Waybill[]> {
+interface AskFacts {
+  readonly current: Waybill;
+  readonly older: readonly Waybill[];
+  readonly state: DestinationState;
+  readonly url: string;
+  readonly expectedHeaders: VerifyOptions["expectedHeaders"];
+  readonly clock: Clock;
+}
+
+/** Asks for everything in every form, some of it twice, and says what is not as it should be. */
+async function findAll(
+  checks: readonly Check[],
+  site: PublicSite,
+  { current, older, state, url, expectedHeaders, clock }: AskFacts,
+): Promise<Symptom[]> {
+  const started = clock.monotonicMs();
+  const asked = await askAll(checks, site);
+  const facts = {
+    earlierOf: (check: Check) =>
+      check.kind === "content" ? listEarlier(check.parcel.key, older) : new Map<string, number>(),
+    expectedHeaders,
+  };
+  const pause = APART_MS - (clock.monotonicMs() - started);
+  const again = selectUnheld(checks);
+  if (again.length > 0 && pause > 0) await clock.sleep(pause);
+  const looked = await askAll(again, site, [""]);
+  return [
+    ...asked.flatMap(([check, observations]) => findSymptoms(check, observations, facts)),
+    ...looked.flatMap(([check, observations]) =>
+      findSymptoms(check, observations, facts).filter(({ code }) => code === "held-too-long"),
+    ),
+    ...(await findInsecure(url, site, checks)),
+    ...findStoredOtherwise(current, state, checks),
+  ];
+}
+
+/** Earlier releases whose contents are recognised; what can't be read is only not recognised. */
+async function readOlder(store: ObjectStore, { pointer }: DestinationState): Promise<Waybill[]> {
   const earlier = (pointer?.retained ?? []).filter(({ release }) => release !== pointer?.release);
-  const read = earlier.slice(0, MOST_OLDER).map((release) =>
-    readWaybill(store, release).catch((error: unknown) => {
-      // What can't be read is only not recognised.
-      if (error instanceof OperatorError) return undefined;
-      throw error;
-    }),
-  );
+  const read = earlier.slice(0, MOST_OLDER).map((release) => tryReadWaybill(store, release));
   return (await Promise.all(read)).filter((waybill) => waybill !== undefined);
 }
 
@@ -168,7 +191,7 @@ const dedupe = (symptoms: readonly Symptom[]): Symptom[] => [
 const MOST_LOOKS = 40;
 
 async function lookAtStore(
-  { store }: Delivery,
+  store: ObjectStore,
   symptoms: readonly Symptom[],
   { listing, pointer }: DestinationState,
 ): Promise<(symptom: Symptom) => StoredLook | undefined> {

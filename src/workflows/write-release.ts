@@ -24,7 +24,9 @@ import type { HeldDestination } from "../perform/hold.ts";
 import { askEdges } from "../perform/invalidate.ts";
 import { recordImmutableNames, recordWaybill, switchPointer } from "../perform/record.ts";
 import { hashSettings, switchRouting } from "../perform/website.ts";
-import type { Delivery } from "./delivery.ts";
+import type { BuildSource } from "../ports/build-source.ts";
+import { createPerformTools } from "./perform-tools.ts";
+import type { Place, Stay, Visit } from "./run.ts";
 import { withOpenRecord } from "./open-record.ts";
 import type { Outlook } from "./outlook.ts";
 import type { Lap, Stopwatch } from "./stopwatch.ts";
@@ -32,7 +34,8 @@ import type { Lap, Stopwatch } from "./stopwatch.ts";
 export interface WriteTools {
   readonly hold: HeldDestination;
   readonly seconds: Stopwatch;
-  readonly progress: { written: number };
+  /** What is sent; absent: all contents are in the store. */
+  readonly source?: BuildSource | undefined;
 }
 
 /** What came of a run, besides what was planned. */
@@ -48,65 +51,62 @@ export interface Outcome {
  * Carries out what was decided, while the destination is held: open → keep → stock → unmask → probe → switch → record →
  * invalidate → announce → clear. What each phase guarantees and leaves behind: docs/order-of-effects.md.
  */
-export async function writeRelease(
-  delivery: Delivery,
-  outlook: Outlook,
-  tools: WriteTools,
-): Promise<Outcome> {
-  const { store } = delivery;
+export async function writeRelease(stay: Stay, outlook: Outlook, tools: WriteTools): Promise<Outcome> {
+  const { store } = stay.place;
   const standing = outlook.decision.newRouting && (await hashSettings(store));
-  const facts = toFacts(delivery, outlook, standing === undefined ? [] : [standing]);
+  const facts = toFacts(stay, outlook, standing === undefined ? [] : [standing]);
   // What is about to become wrong is written down before it can (O9).
   return withOpenRecord(store, toOpenDelivery(facts), selectUnrecorded(outlook.state), () =>
-    writePhases(delivery, outlook, facts, tools),
+    writePhases(stay, outlook, facts, tools),
   );
 }
 
-const toReadBackFacts = ({ target }: Delivery, { parcels, state, addresses }: Outlook): ReadBackFacts => ({
-  ...{ parcels, addresses, clientRoutes: target.clientRoutes },
+const toReadBackFacts = ({ rules }: Place, { wanted, state }: Outlook): ReadBackFacts => ({
+  ...{ parcels: wanted.parcels, addresses: rules.addresses, clientRoutes: rules.clientRoutes },
   before: state.waybill?.parcels ?? [],
 });
 
 async function writePhases(
-  delivery: Delivery,
+  stay: Stay,
   outlook: Outlook,
   before: NextReleaseFacts,
   tools: WriteTools,
 ): Promise<Outcome> {
-  const { store, interruption, source } = delivery;
-  const { plan, makesRelease } = outlook.decision;
-  const { hold, seconds } = tools;
+  const { run, place } = stay;
+  const { store, edges } = place;
+  const { plan, makesRelease, newRouting } = outlook.decision;
+  const { hold, seconds, source } = tools;
   const left = new Set<ObjectKey>();
-  const perform = createTools(delivery, outlook, tools, left);
+  const perform = createTools(stay, outlook, tools, left);
   const etags = new Map<ObjectKey, string>();
   const carry = async (name: StepPhase["name"], phase = phaseOf(plan, name)): Promise<void> => {
-    interruption.assertGoesOn();
+    run.interruption.assertGoesOn();
     if (phase.groups.length === 0) return;
     for (const [key, etag] of await carryOut(phase, perform, etags)) etags.set(key, etag);
     seconds.lap(name);
   };
   const owing = new Set<string>();
   const ask = async (name: "unmask" | "invalidate", requests: readonly EdgeInvalidation[]): Promise<void> => {
-    interruption.assertGoesOn();
-    const confirmed = await interruption.orStop(
-      askEdges(delivery, name, requests, toReadBackFacts(delivery, outlook)),
+    run.interruption.assertGoesOn();
+    const facts = toReadBackFacts(place, outlook);
+    const confirmed = await run.interruption.orStop(
+      askEdges({ ...run, run: run.name, edges }, name, requests, facts),
     );
     for (const { edge } of requests) if (!confirmed.has(edge)) owing.add(edge);
     if (requests.length > 0) seconds.lap(name);
   };
-  if (!hold.hasConditions) warnOfConditions(delivery);
+  if (!hold.hasConditions) run.report({ event: "warning", warning: { code: "no-conditions" } });
 
   await carry("keep");
   await carry("stock");
   await ask("unmask", plan.unmaskings);
-  await probe(delivery, outlook, seconds);
+  await probe(stay, outlook, seconds);
   assertBuildUnchanged(source, plan.phases);
   await carry("switch");
   // Redirects are switched after what they lead to.
-  const { newRouting } = outlook.decision;
   const settings = newRouting && (await switchRouting(store, newRouting));
   const facts = settings === undefined ? before : withSettings(before, settings);
-  const current = makesRelease ? await record(delivery, facts, etags) : readCurrent(outlook);
+  const current = makesRelease ? await record(stay, facts, etags) : readCurrent(outlook);
   seconds.lap("record");
   await ask("invalidate", plan.invalidations);
   // Workers only when every edge has confirmed the pages and what they name: none may send a client to what an edge still has old.
@@ -114,24 +114,23 @@ async function writePhases(
   if (isConfirmed) await carry("announce");
   if (isConfirmed) await ask("invalidate", plan.lateInvalidations);
   else for (const { edge } of plan.lateInvalidations) owing.add(edge);
-  const confirmed = new Set(delivery.edges.map(({ name }) => name).filter((name) => !owing.has(name)));
-  await settle(delivery, outlook, current, { confirmed, announced: etags });
-  // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
+  const confirmed = new Set(edges.map(({ name }) => name).filter((name) => !owing.has(name)));
+  await settle(store, outlook, current, { confirmed, announced: etags });
   await clearUploads(store, outlook.state);
+  // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
   const cleared = owing.size === 0 ? await clear(outlook, { hold, carry, facts }) : new Set<ObjectKey>();
   for (const key of left) cleared.delete(key);
-  await store.remove([openKey(delivery.run)]);
+  await store.remove([openKey(run.name)]);
   return { phases: seconds.laps, confirmed, cleared };
 }
 
 const toFacts = (
-  { target, run, author, clock }: Delivery,
-  outlook: Outlook,
+  { run, place }: Visit,
+  { wanted, state, decision }: Outlook,
   keptSettings: NextReleaseFacts["keptSettings"],
 ): NextReleaseFacts => ({
-  ...outlook,
-  ...{ site: target.site, run, at: clock.now().toISOString(), keptSettings },
-  ...author,
+  ...{ site: place.site, run: run.name, author: run.author, at: run.clock.now().toISOString() },
+  ...{ wanted, state, decision, keptSettings },
 });
 
 /** Somebody may have changed the settings since the run began: then both are kept. */
@@ -141,40 +140,40 @@ const withSettings = (facts: NextReleaseFacts, settings: Sha256): NextReleaseFac
 });
 
 function createTools(
-  delivery: Delivery,
+  stay: Stay,
   outlook: Outlook,
-  { hold, progress }: WriteTools,
+  { hold, source }: WriteTools,
   left: Set<ObjectKey>,
 ): PerformTools {
-  const { store, source, clock, report, pace, interruption } = delivery;
-  const byKey = new Map(outlook.parcels.map((parcel) => [parcel.key, parcel]));
-  return {
-    ...{ store, clock, report, progress, pace },
+  const byKey = new Map(outlook.wanted.parcels.map((parcel) => [parcel.key, parcel]));
+  return createPerformTools(stay, {
     conditions: toConditions(hold.hasConditions),
-    open: (parcel) => source.open(parcel),
-    assertGoesOn: () => {
-      interruption.assertGoesOn();
-    },
+    open: (parcel) => (source ?? NO_BUILD).open(parcel),
     // Without a build there is nothing to send instead of a copy.
-    findParcel: (key) => (outlook.redelivers === undefined ? byKey.get(key) : undefined),
-    assertClearing: (phase) => assertStillCurrent(phase, delivery, outlook),
+    findParcel: (key) => (source ? byKey.get(key) : undefined),
+    assertClearing: (phase) => assertStillCurrent(phase, stay, outlook),
     noteLeft: (key) => left.add(key),
-  };
+  });
 }
 
-function warnOfConditions({ report }: Delivery): void {
-  report({ event: "warning", warning: { code: "no-conditions" } });
-}
+/** Of a file without content there is nothing to read. */
+const NO_BUILD: Pick<BuildSource, "open"> = {
+  open: ({ key, storedHash, size }) => {
+    if (size > 0) throw new Error(`there is no build to send ${key} from`);
+    return { size, hash: storedHash, open: () => Buffer.alloc(0) };
+  },
+};
 
 /**
  * One object that was just written is read back as visitors would. Where that fails while one that stood before can be
  * read, new objects are not visible, and pages that need them must not be switched. Throws `not-visible`.
  */
-async function probe({ site, report, store }: Delivery, outlook: Outlook, seconds: Stopwatch): Promise<void> {
-  const chosen = site && selectProbe(outlook.decision, outlook.addresses);
-  if (!site || !chosen) return;
+async function probe({ run, place }: Visit, outlook: Outlook, seconds: Stopwatch): Promise<void> {
+  const { visitors, rules, store } = place;
+  const chosen = visitors && selectProbe(outlook.decision, rules.addresses);
+  if (!visitors || !chosen) return;
   const isRight = async (wanted: { address: string; hashes: readonly string[] }) => {
-    const answer = await site.ask(wanted.address);
+    const answer = await visitors.ask(wanted.address);
     return {
       address: wanted.address,
       status: answer?.status,
@@ -188,16 +187,16 @@ async function probe({ site, report, store }: Delivery, outlook: Outlook, second
   if (!verdict) return;
   const { severity, unseen } = verdict;
   if (severity === "error") throw new OperatorError("not-visible", { unseen, bucket: store.location.bucket });
-  report({ event: "warning", warning: { code: "not-visible", unseen } });
+  run.report({ event: "warning", warning: { code: "not-visible", unseen } });
 }
 
 /** Pages are sent late: whether they are still those that were read is asked before the first of them. */
-function assertBuildUnchanged(source: Delivery["source"], phases: readonly StepPhase[]): void {
+function assertBuildUnchanged(source: BuildSource | undefined, phases: readonly StepPhase[]): void {
   const late = phases
     .filter(({ name }) => name === "switch")
     .flatMap(stepsOf)
     .flatMap((step) => (step.do === "send" ? [step.parcel] : []));
-  const path = source.findChanged(late.filter(({ redirectsTo }) => redirectsTo === undefined));
+  const path = source?.findChanged(late.filter(({ redirectsTo }) => redirectsTo === undefined));
   if (path !== undefined) throw new OperatorError("build-changed", { path });
 }
 
@@ -208,7 +207,7 @@ interface Current {
 
 /** The new release's waybill, then the pointer by compare-and-set; what edges may hold wrongly stands in it as owed. */
 async function record(
-  { store, clock, report }: Delivery,
+  { run: { clock, report }, place: { store } }: Visit,
   facts: NextReleaseFacts,
   etags: ReadonlyMap<ObjectKey, string>,
 ): Promise<Current> {
@@ -231,7 +230,7 @@ async function record(
 
 /** What others had put where this run has written; undefined where there was nothing. */
 async function recordReleaseZero(
-  store: Delivery["store"],
+  store: Place["store"],
   facts: NextReleaseFacts,
 ): Promise<RetainedRelease | undefined> {
   if (facts.decision.originals.length === 0) return undefined;
@@ -248,7 +247,7 @@ function readCurrent({ state }: Outlook): Current {
 
 /** Strikes from the pointer what edges have confirmed and notes the workers; writes nothing where nothing changed. */
 async function settle(
-  { store }: Delivery,
+  store: Place["store"],
   { decision, state }: Outlook,
   { pointer, etag }: Current,
   { confirmed, announced }: { confirmed: ReadonlySet<string>; announced: ReadonlyMap<ObjectKey, string> },
@@ -277,12 +276,12 @@ async function settle(
 /** Nothing brings back what is cleared: before each batch the pointer is looked at again, and the gate asks for the hold. */
 async function assertStillCurrent(
   phase: StepPhase,
-  { store, run }: Delivery,
+  { run, place }: Visit,
   { decision, state }: Outlook,
 ): Promise<void> {
   if (phase.name !== "clear") return;
-  const expected = decision.makesRelease ? run : state.pointer?.run;
-  if ((await readPointer(store))?.pointer.run !== expected) throw new OperatorError("hold-lost");
+  const expected = decision.makesRelease ? run.name : state.pointer?.run;
+  if ((await readPointer(place.store))?.pointer.run !== expected) throw new OperatorError("hold-lost");
 }
 
 interface ClearTools {
@@ -316,7 +315,7 @@ const withoutKeys = ({ name, groups }: StepPhase, keys: ReadonlySet<ObjectKey>):
  * Parts that a run which died had sent, and that nobody puts together any more. Of any size: a new ETag for a small file is
  * made by a copy in parts. Whether edges have confirmed does not matter: with this run's record the last word of them goes.
  */
-async function clearUploads(store: Delivery["store"], { open = [] }: Outlook["state"]): Promise<void> {
+async function clearUploads(store: Place["store"], { open = [] }: Outlook["state"]): Promise<void> {
   const written = open.flatMap(({ parcels, originals }) => [...parcels, ...originals]);
   const keys = new Set(written.flatMap(({ key, storedHash }) => [key, vaultKey(storedHash)]));
   if (keys.size > 0) await store.abandonUploads(keys);

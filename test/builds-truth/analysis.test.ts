@@ -2,25 +2,13 @@ import { analyseBuild, type Analysis } from "../../src/core/build/analysis.ts";
 import type { DestinationState, Waybill } from "../../src/core/model/release.ts";
 import { createFolderBuild } from "../../src/gather/folder-build.ts";
 import { listRealBuilds, unpackRealBuild } from "../support/builds.ts";
-
-const RULES = {
-  entry: "index.html",
-  rules: { freshness: [], types: [], headers: [], edgeCanForget: true },
-  addresses: { forms: ["file", "folder"] as const, basePath: "/", indexName: "index.html" },
-  clientRoutes: false,
-  redirects: [],
-  carriesRedirects: true,
-  plainNames: false,
-  ownsWebsite: false,
-  bucketPrefix: "",
-  serves: "website" as const,
-};
+import { memoryRules } from "../support/memory-build.ts";
 
 const analyse = (folder: string, state?: DestinationState): Analysis =>
-  analyseBuild(createFolderBuild(folder).read([]), RULES, state);
+  analyseBuild(createFolderBuild(folder).read([]), memoryRules(), state);
 
 /** The state of a destination to which this was delivered. */
-const stateAfter = ({ parcels }: Analysis): DestinationState => {
+const stateAfter = ({ wanted: { parcels } }: Analysis): DestinationState => {
   const waybill: Waybill = {
     site: "s",
     release: 1,
@@ -35,7 +23,7 @@ const stateAfter = ({ parcels }: Analysis): DestinationState => {
 };
 
 const isMap = (path: string): boolean => /\.map(\.(br|gz))?$/.test(path);
-const foundIn = ({ parcels }: Analysis): string[] =>
+const foundIn = ({ wanted: { parcels } }: Analysis): string[] =>
   parcels.filter(({ role }) => role === "fingerprinted").map(({ key }) => key);
 
 const builds = listRealBuilds();
@@ -75,7 +63,7 @@ test.each(builds)(
   async (archive) => {
     const { v1, v2 } = await unpackRealBuild(archive);
     for (const folder of [v1, v2]) {
-      const { graph, problems } = analyse(folder);
+      const { graph, problems } = analyse(folder).findings;
       expect(graph.references.length).toBeGreaterThan(20);
       expect(problems.filter(({ severity }) => severity === "error")).toEqual([]);
       expect(problems.filter(({ code }) => code === "dead-link")).toEqual([]);
@@ -84,13 +72,13 @@ test.each(builds)(
 );
 
 test("the demo's third build names a script that is not there, with page and line", () => {
-  const { problems } = analyse("demo/builds/3");
+  const { problems } = analyse("demo/builds/3").findings;
   expect(problems.filter(({ severity }) => severity === "error")).toEqual([
     expect.objectContaining({
       code: "missing-asset",
       path: "index.html",
       line: 10,
-      message: expect.stringContaining("/assets/deckchairs-Q4ZTRW7M.js") as string,
+      facts: { address: "/assets/deckchairs-Q4ZTRW7M.js" },
     }),
   ]);
 });

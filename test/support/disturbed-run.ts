@@ -4,10 +4,10 @@ import type { WriteGate } from "../../src/perform/gate.ts";
 import { EdgeError, type Edge } from "../../src/ports/edge.ts";
 import { StoreError, type Condition, type ObjectStore, type Written } from "../../src/ports/object-store.ts";
 import { deliver } from "../../src/workflows/deliver.ts";
-import type { Delivery } from "../../src/workflows/delivery.ts";
 import { invalidate } from "../../src/workflows/invalidate.ts";
 import { prune } from "../../src/workflows/prune.ts";
 import { redeliver } from "../../src/workflows/redeliver.ts";
+import type { Delivery } from "../../src/workflows/run.ts";
 import { memoryDelivery } from "./memory-build.ts";
 import { EDGES, WorldCache } from "./world-cache.ts";
 import { filesOf } from "./world-site.ts";
@@ -45,17 +45,12 @@ export class DisturbedRun {
       edges: this.world.caches.map((cache, place) => this.openEdge(cache, place)),
       clock: this.world.clock,
       retries: true,
-      target: {
-        retention: { releases: 2, forSeconds: this.world.retainSeconds },
-        rules: {
-          freshness: [{ files: "**/*.html", edge: 0 }],
-          types: [],
-          headers: header,
-          edgeCanForget: true,
-        },
+      retention: { releases: 2, forSeconds: this.world.retainSeconds },
+      rules: {
+        headers: { freshness: [{ files: "**/*.html", edge: 0 }], headers: header, edgeCanForget: true },
       },
     });
-    this.sleepBefore(delivery.gate);
+    this.sleepBefore(delivery.writing.gate);
     try {
       return (await this.work(delivery)).length > 0 ? "owes" : "done";
     } catch (error) {
@@ -68,7 +63,7 @@ export class DisturbedRun {
 
   /** @returns what is owed after it */
   private async work(delivery: Delivery): Promise<readonly unknown[]> {
-    const options = { dryRun: false, queueSeconds: 60, progress: { written: 0 } };
+    const options = { dryRun: false, queueSeconds: 60 };
     if (this.disturbance.work === "prune")
       return (await prune(delivery, { ...options, foreign: false, forget: [] })).owed;
     if (this.disturbance.work === "invalidate")
@@ -196,7 +191,7 @@ export class DisturbedRun {
           else return store.remove(keys, expected);
           return Promise.resolve([]);
         }),
-      abandonUploads: () => store.abandonUploads(),
+      abandonUploads: () => write(() => store.abandonUploads()),
       isPublic: () => read(() => store.isPublic()),
       readWebsite: () => read(() => store.readWebsite()),
       writeWebsite: (settings) => write(() => store.writeWebsite(settings)),

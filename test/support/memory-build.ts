@@ -1,16 +1,17 @@
 import { hash } from "node:crypto";
 import { findReferences } from "../../src/core/build/references/find.ts";
 import { findFingerprintNames } from "../../src/core/build/fingerprint.ts";
-import type { BuildSource } from "../../src/ports/build-source.ts";
+import type { SiteRules } from "../../src/core/build/site-rules.ts";
 import { Pace } from "../../src/core/delivery/pace.ts";
-import { gateWrites } from "../../src/perform/gate.ts";
+import type { RetentionRule } from "../../src/core/history/retention.ts";
+import { countWrites, gateWrites, type WriteGate } from "../../src/perform/gate.ts";
 import { withRetries } from "../../src/perform/retry.ts";
+import type { BuildSource } from "../../src/ports/build-source.ts";
 import type { Clock } from "../../src/ports/clock.ts";
-import type { Delivery } from "../../src/workflows/delivery.ts";
 import type { Edge } from "../../src/ports/edge.ts";
-import type { ObjectStore } from "../../src/ports/object-store.ts";
-import { REQUEST_KINDS } from "../../src/ports/object-store.ts";
-import type { DeliveryEvent } from "../../src/ports/reporter.ts";
+import type { Machine } from "../../src/ports/machine.ts";
+import { createTally, type ObjectStore } from "../../src/ports/object-store.ts";
+import type { Delivery } from "../../src/workflows/run.ts";
 
 /** A build that is nothing but names and texts. Every hashed name counts as named by some other file. */
 export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSource => ({
@@ -54,14 +55,36 @@ export const STILL: Clock = {
   random: () => 0,
 };
 
-export interface MemoryDeliveryOptions extends Partial<
-  Pick<Delivery, "clock" | "machine" | "site" | "interruption" | "run">
-> {
+/** What differs from the rules of a plain site. */
+export type RuleChanges = Partial<Omit<SiteRules, "endpoint" | "headers">> & {
+  readonly endpoint?: Partial<SiteRules["endpoint"]>;
+  readonly headers?: Partial<SiteRules["headers"]>;
+};
+
+/** The rules of a plain site at a website endpoint. */
+export const memoryRules = ({ endpoint, headers, ...changes }: RuleChanges = {}): SiteRules => ({
+  entry: "index.html",
+  clientRoutes: false,
+  exclude: [],
+  headers: { freshness: [], types: [], headers: [], edgeCanForget: true, ...headers },
+  addresses: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
+  redirects: [],
+  compression: "off",
+  endpoint: {
+    ...{ serves: "website", carriesRedirects: true, plainNames: false, ownsWebsite: false, bucketPrefix: "" },
+    ...endpoint,
+  },
+  ...changes,
+});
+
+export interface MemoryDeliveryOptions {
   readonly files: Readonly<Record<string, string>>;
   readonly store: ObjectStore;
   readonly edges?: readonly Edge[];
-  readonly events?: DeliveryEvent[];
-  readonly target?: Partial<Delivery["target"]>;
+  readonly clock?: Clock;
+  readonly machine?: Machine;
+  readonly rules?: RuleChanges;
+  readonly retention?: RetentionRule;
   /** Whether calls that failed are tried again, as the wiring does it. */
   readonly retries?: boolean;
 }
@@ -73,63 +96,37 @@ export function memoryDelivery({
   files,
   store,
   edges = [],
-  events = [],
-  target,
+  clock = STILL,
+  machine,
+  rules = {},
+  retention = { releases: 2, forSeconds: 0 },
   retries = false,
-  ...others
 }: MemoryDeliveryOptions): Delivery {
   runs += 1;
-  const gate: Delivery["gate"] = { assertOurs: undefined };
-  const report = (event: DeliveryEvent): number => events.push(event);
-  const gated = gateWrites(store, gate);
-  const tools = { clock: others.clock ?? STILL, report, countRetry: () => undefined };
+  const gate: WriteGate = { assertOurs: undefined };
+  const report = (): void => undefined;
+  const tally = createTally();
+  const gated = countWrites(gateWrites(store, gate), tally);
+  const headers = { edgeCanForget: edges.length > 0, ...rules.headers };
   return {
-    target: {
-      site: "Pelican Sound Ferries",
-      destination: "memory",
-      buildFolder: "memory",
-      projectFolder: "memory",
-      entry: "index.html",
-      clientRoutes: false,
-      redirects: [],
-      carriesRedirects: true,
-      plainNames: false,
-      ownsWebsite: false,
-      bucketPrefix: "",
-      compression: "off",
-      serves: "website",
-      exclude: [],
-      rules: { freshness: [], types: [], headers: [], edgeCanForget: edges.length > 0 },
-      addresses: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
-      store: { kind: "folder", folder: "memory" },
-      distributions: [],
-      readers: "public",
-      edges: edges.map(({ name }) => ({ kind: "purge", name }) as never),
-      expectedHeaders: {},
-      ask: false,
-      retention: { releases: 2, forSeconds: 0 },
-      vanishShare: 1,
-      leaseSeconds: 30,
-      ...target,
+    run: {
+      ...{ name: `run-${runs}`, author: { by: "test" }, clock, report },
+      interruption: { assertGoesOn: () => undefined, orStop: (work) => work },
     },
+    place: {
+      ...{ site: "Pelican Sound Ferries", destination: "memory", edges, tally, visitors: undefined },
+      rules: memoryRules({ ...rules, headers }),
+      store: retries ? withRetries(gated, { clock, report, countRetry: () => undefined }) : gated,
+    },
+    writing: {
+      ...{ gate, pace: new Pace(), leaseSeconds: 30 },
+      machine: machine ?? {
+        describe: () => ({ host: "test", process: runs, processStart: "" }),
+        isAlive: () => undefined,
+        spareMemory: () => undefined,
+      },
+    },
+    safety: { retention, vanishShare: 1, allowed: new Set(["no-entry", "vanish", "wrong-folder"]) },
     source: memoryBuild(files),
-    store: retries ? withRetries(gated, tools) : gated,
-    gate,
-    edges,
-    clock: STILL,
-    site: undefined,
-    machine: {
-      describe: () => ({ host: "test", process: runs, processStart: "" }),
-      isAlive: () => undefined,
-      spareMemory: () => undefined,
-    },
-    pace: new Pace(),
-    interruption: { assertGoesOn: () => undefined, orStop: (work) => work },
-    report,
-    requests: Object.fromEntries(REQUEST_KINDS.map((kind) => [kind, 0])) as Delivery["requests"],
-    allowed: new Set(["no-entry", "vanish", "wrong-folder"]),
-    run: `run-${runs}`,
-    author: { by: "test" },
-    ...others,
   };
 }

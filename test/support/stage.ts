@@ -1,14 +1,14 @@
 import { MemoryStore, type MemoryTraits } from "../../src/adapters/stores/memory/memory-store.ts";
 import { EdgeError, type Edge } from "../../src/ports/edge.ts";
 import type { ObjectStore } from "../../src/ports/object-store.ts";
-import type { Delivery } from "../../src/workflows/delivery.ts";
+import type { Delivery } from "../../src/workflows/run.ts";
 import { deliver } from "../../src/workflows/deliver.ts";
 import { redeliver } from "../../src/workflows/redeliver.ts";
 import { readText } from "../contracts/object-store.ts";
 import { EXACT_EDGE } from "./edges.ts";
-import { memoryDelivery } from "./memory-build.ts";
+import { memoryDelivery, type RuleChanges } from "./memory-build.ts";
 
-export const OPTIONS = { dryRun: false, all: false, progress: { written: 0 } };
+export const OPTIONS = { dryRun: false, all: false };
 export const PRUNE = { ...OPTIONS, foreign: false, forget: [], queueSeconds: 0 };
 export const DAY = 86_400_000;
 
@@ -18,8 +18,8 @@ export class Stage {
   readonly store: MemoryStore;
   /** What lies between a run and the store; absent: nothing. */
   between: ((store: ObjectStore) => ObjectStore) | undefined;
-  /** What differs in the settings of the destination. */
-  target: Partial<Delivery["target"]> = {};
+  /** What differs in the rules of the site. */
+  rules: RuleChanges = {};
 
   constructor(traits: MemoryTraits = {}) {
     this.store = new MemoryStore(undefined, () => this.nowMs, traits);
@@ -41,11 +41,12 @@ export class Stage {
 
   delivery(files: Record<string, string> = {}, allowed: readonly string[] = []): Delivery {
     this.nowMs += 1000;
-    const target = { retention: this.retention, ...this.target };
+    const { retention, rules } = this;
     const store = this.between?.(this.store) ?? this.store;
     const edges = this.edgeConfirms === undefined ? [] : [this.edge];
-    const delivery = memoryDelivery({ files, store, target, edges });
-    return { ...delivery, allowed: new Set([...delivery.allowed, ...allowed]) };
+    const delivery = memoryDelivery({ files, store, rules, retention, edges });
+    const { safety } = delivery;
+    return { ...delivery, safety: { ...safety, allowed: new Set([...safety.allowed, ...allowed]) } };
   }
   deliver = (files: Record<string, string>) => deliver(this.delivery(files), OPTIONS);
   redeliver = (name: string) => redeliver(this.delivery(), name, OPTIONS);

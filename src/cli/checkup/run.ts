@@ -1,27 +1,32 @@
 import { existsSync } from "node:fs";
 import { relative } from "node:path";
 import { systemNetwork } from "../../adapters/network/system-network.ts";
-import type { Target } from "../../settings/destination.ts";
-import { checkUp, type CheckupStage } from "../../workflows/checkup.ts";
+import { distributionsOf, type NamedEdgeSettings, type Target } from "../../settings/destination.ts";
+import { checkUp, type CheckupStage, type SaidOfEdge } from "../../workflows/checkup.ts";
 import { showEdgeWait } from "../../words/edges.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
-import { withDestination } from "../deliver/run.ts";
+import { withDestination } from "../wiring/session.ts";
 import { showCheckup } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { findCredentialsFile, openBucket, readTarget } from "../wiring/wiring.ts";
+import { findCredentialsFile, openBucket } from "../wiring/open.ts";
 
 /** `checkup`. @returns the exit code: 1 where a link is broken */
 export function checkUpDestination(args: Arguments, terminal: Terminal): Promise<number> {
-  const build = findBuildFolder(args, terminal);
-  return withDestination(args, terminal, { written: 0 }, async (delivery) => {
-    const { target } = delivery;
+  return withDestination(args, terminal, async (stay, target) => {
     const bucket = target.store.kind === "s3" ? await openBucket(target) : undefined;
     const isQuiet = isSet(args, "quiet") || text(args, "format") === "json";
     const stage = createStageLine(terminal, isQuiet);
     try {
-      const result = await checkUp(delivery, {
-        ...{ build, bucket, network: systemNetwork, dryRun: isSet(args, "dry-run") },
+      const result = await checkUp(stay, {
+        build: findBuildFolder(target, terminal),
+        access: {
+          readers: target.readers,
+          distributions: distributionsOf(target),
+          identity: identityOf(target),
+        },
+        said: target.edges.map(toSaid),
+        ...{ bucket, network: systemNetwork, dryRun: isSet(args, "dry-run") },
         source: describeSource(target, terminal.environment),
         onStage: (told) => {
           stage.show(showStage(told));
@@ -58,19 +63,23 @@ interface StageLine {
 }
 
 function findBuildFolder(
-  args: Arguments,
+  { buildFolder: folder }: Target,
   terminal: Terminal,
 ): { readonly folder: string; readonly isThere: boolean } | undefined {
-  try {
-    const { buildFolder: folder } = readTarget(args, terminal);
-    const below = relative(terminal.folder, folder);
-    // Within the project it is known by its name there.
-    return { folder: below === "" || below.startsWith("..") ? folder : below, isThere: existsSync(folder) };
-  } catch {
-    // What else is wrong with the settings, the run itself says; without a build folder there is nothing to look at.
-    return undefined;
-  }
+  if (folder === undefined) return undefined;
+  const below = relative(terminal.folder, folder);
+  // Within the project it is known by its name there.
+  return { folder: below === "" || below.startsWith("..") ? folder : below, isThere: existsSync(folder) };
 }
+
+const identityOf = ({ store }: Target): string | undefined =>
+  store.kind === "s3" ? store.identity : undefined;
+
+const toSaid = (edge: NamedEdgeSettings): SaidOfEdge => {
+  const { name, minimumFreshness, query, negative } = edge;
+  const patterns = edge.kind === "purge" && edge.patterns !== "none" ? edge.patterns : undefined;
+  return { name, minimumFreshness, query, negative, patterns };
+};
 
 /** Where the storage client will find credentials first: the profile that is named, the environment, a web identity. */
 function describeSource(target: Target, environment: NodeJS.ProcessEnv): string {

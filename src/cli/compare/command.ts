@@ -29,11 +29,11 @@ export const compareCommand: Command = {
           reason: "two releases are compared with each other; the build is compared without a name",
           command: "compare",
         });
-      const { compareTwo } = await import("../releases/run.ts");
+      const { compareTwo } = await import("./run.ts");
       const isOther = await compareTwo(args, terminal, [from, to]);
       return isSet(args, "fail-on-change") && isOther ? 4 : 0;
     }
-    const { compareBuild } = await import("../deliver/run.ts");
+    const { compareBuild } = await import("./run.ts");
     const result = await compareBuild(args, terminal);
     // A worker that is still to be announced makes no release, and is a difference all the same.
     const differs =

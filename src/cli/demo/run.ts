@@ -10,6 +10,7 @@ import { redeliver } from "../../workflows/redeliver.ts";
 import { showDelivery } from "../deliver/show.ts";
 import { showBytes, showSeconds } from "../frame/numbers.ts";
 import { waitForStop, type Terminal } from "../frame/terminal.ts";
+import { close } from "../wiring/session.ts";
 import { wireDelivery } from "../wiring/wiring.ts";
 
 const POINTS = 2;
@@ -146,19 +147,17 @@ async function runOnStage(
   });
   const args = { settings: join(folder, "courier.yaml"), build: join(builds, number) };
   // Nothing of the demo stays behind, in the user's cache folder neither.
-  const delivery = await wireDelivery(
+  const { stay: delivery } = await wireDelivery(
     args,
     { ...terminal, environment: {} },
     { report: () => undefined, interruption: { assertGoesOn: () => undefined, orStop: (work) => work } },
   );
   try {
-    const result = await work(delivery, { dryRun: false, all: false, progress: { written: 0 } });
-    terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, delivery.clock.now())));
+    const result = await work(delivery, { dryRun: false, all: false });
+    terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, delivery.run.clock.now())));
     return result;
   } finally {
-    delivery.source.close();
-    delivery.store.close();
-    for (const edge of delivery.edges) edge.close();
+    close(delivery);
   }
 }
 

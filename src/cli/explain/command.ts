@@ -18,7 +18,7 @@ export const explainCommand: Command = {
     ["rcourier explain /news/", "the file that answers at an address"],
   ],
   run: async (args, terminal) => {
-    const { explainFiles } = await import("../survey/run.ts");
+    const { explainFiles } = await import("./run.ts");
     return explainFiles(args, terminal);
   },
 };

@@ -1,5 +1,19 @@
 import { createInterface } from "node:readline/promises";
 import { OperatorError } from "../../core/model/failure.ts";
+import { isSet, type Arguments } from "./command.ts";
+import type { Terminal } from "./terminal.ts";
+
+/** Asks a person, unless the call says yes already. Throws `answer-needed`, with this reason, where nobody can be asked. */
+export async function confirm(
+  args: Arguments,
+  terminal: Terminal,
+  reason: string,
+  question: string,
+): Promise<void> {
+  if (isSet(args, "yes")) return;
+  if (!terminal.canAsk) throw new OperatorError("answer-needed", { reason });
+  await askYes(question);
+}
 
 /** Asks a person at the terminal. Throws `answered-no`, and `interrupted` on Ctrl-C. */
 export async function askYes(question: string): Promise<void> {

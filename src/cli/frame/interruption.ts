@@ -1,5 +1,5 @@
 import { OperatorError } from "../../core/model/failure.ts";
-import type { Interruption } from "../../workflows/delivery.ts";
+import type { Interruption } from "../../workflows/run.ts";
 import type { Terminal } from "./terminal.ts";
 
 /** What asks a run to stop, and how it then ends. */

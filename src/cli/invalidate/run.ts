@@ -4,7 +4,7 @@ import { askYes } from "../frame/ask.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { readQueue } from "../frame/options.ts";
 import { printResult } from "../frame/output.ts";
-import { withDestination } from "../deliver/run.ts";
+import { withDestination } from "../wiring/session.ts";
 import { showInvalidateResult } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 
@@ -18,16 +18,14 @@ export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<n
       reason: "what is to be forgotten? Name addresses or files, or say --release, --owed or --everything",
       command: "invalidate",
     });
-  return withDestination(args, terminal, { written: 0 }, async (delivery) => {
-    const result = await invalidate(delivery, {
+  return withDestination(args, terminal, async (stay, { destination }) => {
+    const result = await invalidate(stay, {
       ...{ patterns, release, owed, everything },
       dryRun: isSet(args, "dry-run"),
       queueSeconds: readQueue(args),
-      ...(isSet(args, "yes")
-        ? {}
-        : { confirm: () => confirmEverything(delivery.target.destination, terminal) }),
+      ...(isSet(args, "yes") ? {} : { confirm: () => confirmEverything(destination, terminal) }),
     });
-    delivery.report({ event: "done", result });
+    stay.run.report({ event: "done", result });
     printResult(args, terminal, result, () => showInvalidateResult(result, terminal));
     return result.invalidation.owed.length > 0 ? 5 : 0;
   });

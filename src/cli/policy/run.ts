@@ -1,7 +1,7 @@
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Policy } from "../../core/model/policy.ts";
 import { toDeliveryPolicy, toReadPolicy, type Readers } from "../../core/bucket/policies.ts";
-import type { Target } from "../../settings/destination.ts";
+import { distributionsOf, type Target } from "../../settings/destination.ts";
 import { list, type Arguments } from "../frame/command.ts";
 import { printOutput } from "../frame/output.ts";
 import { toScript, toWorkflow } from "./ci.ts";
@@ -15,7 +15,7 @@ type PolicyKind = (typeof POLICY_KINDS)[number];
 /** `policy`. @returns the exit code */
 export function printPolicy(args: Arguments, terminal: Terminal): number {
   const [kind = "delivery", ...others] = list(args, "KIND");
-  const target = readTarget({ build: ".", ...args }, terminal);
+  const target = readTarget(args, terminal);
   if (others.length > 0 || !isKind(kind))
     throw usage(`policy ${[kind, ...others].join(" ")}: should be one of ${POLICY_KINDS.join(", ")}`);
   printOutput(args, terminal, () => toText(kind, target));
@@ -27,7 +27,8 @@ const isKind = (word: string): word is PolicyKind => (POLICY_KINDS as readonly s
 const usage = (reason: string): OperatorError => new OperatorError("usage", { reason, command: "policy" });
 
 function toText(kind: PolicyKind, target: Target): string {
-  const { destination, store, distributions } = target;
+  const { destination, store } = target;
+  const distributions = distributionsOf(target);
   const identity = store.kind === "s3" ? store.identity : undefined;
   if (kind === "workflow") return toWorkflow({ destination, identity });
   if (kind === "shell") return toScript(destination);

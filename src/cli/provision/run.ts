@@ -4,36 +4,35 @@ import { OperatorError } from "../../core/model/failure.ts";
 import { READERS, type Readers } from "../../core/bucket/policies.ts";
 import type { ProvisionResult } from "../../results/provision.ts";
 import type { ProvisionWishes } from "../../core/bucket/provision.ts";
-import type { Target } from "../../settings/destination.ts";
+import { distributionsOf, type Target } from "../../settings/destination.ts";
 import { provision } from "../../workflows/provision.ts";
 import { askYes } from "../frame/ask.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
-import { withDestination } from "../deliver/run.ts";
+import { withDestination } from "../wiring/session.ts";
 import { counted } from "../frame/numbers.ts";
 import { showProvision } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { openBucket } from "../wiring/wiring.ts";
+import { openBucket } from "../wiring/open.ts";
 
 /** `provision`. @returns the exit code */
 export function provisionDestination(args: Arguments, terminal: Terminal): Promise<number> {
   const print = (result: ProvisionResult): void => {
     printResult(args, terminal, result, () => showProvision(result, terminal));
   };
-  const progress = { written: 0 };
-  return withDestination(args, terminal, progress, async (delivery) => {
-    const wishes = toWishes(delivery.target, args);
+  return withDestination(args, terminal, async (stay, target) => {
+    const wishes = toWishes(target, args);
     if (!wishes) {
-      print(provisionFolder(delivery.target, isSet(args, "dry-run")));
+      print(provisionFolder(target, isSet(args, "dry-run")));
       return 0;
     }
-    const bucket = await openBucket(delivery.target);
+    const bucket = await openBucket(target);
     try {
       const confirm = (planned: ProvisionResult): Promise<void> => confirmChanges(planned, terminal);
       const dryRun = isSet(args, "dry-run");
       print(
-        await provision(delivery, bucket, {
-          ...{ wishes, dryRun, progress },
+        await provision(stay, bucket, {
+          ...{ wishes, dryRun },
           confirm: isSet(args, "yes") ? undefined : confirm,
         }),
       );
@@ -46,7 +45,8 @@ export function provisionDestination(args: Arguments, terminal: Terminal): Promi
 
 /** Undefined where the store is a folder, which needs nothing but to be there. */
 function toWishes(target: Target, args: Arguments): ProvisionWishes | undefined {
-  const { store, edges, entry, notFound, clientRoutes, distributions } = target;
+  const { store, edges } = target;
+  const { entry, notFound, clientRoutes } = target.rules;
   if (store.kind === "folder") return undefined;
   const { bucket, prefix, region, identity, ownsWebsite } = store;
   const asked = text(args, "readers");
@@ -56,7 +56,7 @@ function toWishes(target: Target, args: Arguments): ProvisionWishes | undefined 
   const error = prefix + (clientRoutes ? entry : (notFound ?? "404.html"));
   return {
     ...{ bucket, prefix, region, readers: assertPossible(readers, target), identity, ownsWebsite },
-    distributions,
+    distributions: distributionsOf(target),
     hasOtherEdges: edges.some(({ kind }) => kind !== "distribution"),
     website: store.serves === "website" ? { index: basename(entry), error } : undefined,
     versioning: isSet(args, "versioning"),

@@ -21,7 +21,7 @@ export const pruneCommand: Command = {
     ["rcourier prune --forget downloads/crew-list.csv", "a file that should never have been public"],
   ],
   run: async (args, terminal) => {
-    const { pruneDestination } = await import("../releases/run.ts");
+    const { pruneDestination } = await import("./run.ts");
     return pruneDestination(args, terminal);
   },
 };

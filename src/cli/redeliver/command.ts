@@ -23,7 +23,7 @@ export const redeliverCommand: Command = {
     ["rcourier redeliver 5 --dry-run", "what going back to release 5 would do"],
   ],
   run: async (args, terminal) => {
-    const { redeliverRelease } = await import("../deliver/run.ts");
+    const { redeliverRelease } = await import("./run.ts");
     const { invalidation, dryRun } = await redeliverRelease(args, terminal);
     return !dryRun && invalidation.owed.length > 0 ? 5 : 0;
   },

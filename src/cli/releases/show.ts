@@ -1,15 +1,12 @@
 import type {
   HoldResult,
   OneReleaseResult,
-  PruneResult,
   ReleaseComparisonResult,
   ReleaseListResult,
 } from "../../results/history.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
+import { toBlock } from "../frame/block.ts";
 import { counted, showBytes, showTime } from "../frame/numbers.ts";
-
-/** How many names are shown before the rest is counted. */
-const MOST_NAMES = 20;
 
 type Release = ReleaseListResult["releases"][number];
 
@@ -130,71 +127,4 @@ export function showHoldResult(
   return isHeld
     ? `${title}: held\n  ${who}\n  taken ${showTime(hold.at, now)}; ends by itself when it was not renewed for ${hold.leaseSeconds} s\n`
     : `${title}: free\n  last held by ${who}, taken ${showTime(hold.at, now)}\n`;
-}
-
-const REASONS: Readonly<Record<string, string>> = {
-  stale: "no retained release lists it",
-  forgotten: "removed for good",
-  foreign: "not ours, asked for by name",
-  content: "vault, no retained release needs it",
-  record: "record of a release that is no longer retained",
-  "ended run": "record of a run that has ended",
-};
-
-export function showPrune(
-  { destination, dryRun, removed, bytes, waiting, retained, foreign, owed, versions }: PruneResult,
-  { style }: Terminal,
-  { all }: { all: boolean },
-): string {
-  const verb = dryRun ? "would be removed" : "removed";
-  const title = style("strong", clean(destination));
-  const head =
-    removed.length === 0
-      ? `${title}: nothing to remove\n`
-      : `${title}: ${counted(removed.length, "object")}, ${showBytes(bytes)} ${verb}\n`;
-  const blocks = Object.entries(REASONS).flatMap(([why, meaning]) => {
-    const members = removed.filter((object) => object.why === why);
-    if (members.length === 0) return [];
-    const lines = members.map(({ key, size }) => `${showBytes(size).padStart(8)}  ${clean(key)}`);
-    return [`\n${style("warn", why)}: ${meaning}\n${toBlock(lines, all).join("")}`];
-  });
-  const tail = [
-    ...(versions > 0
-      ? [
-          `\n${counted(versions, "earlier version")} that the bucket had kept of what was forgotten went too\n`,
-        ]
-      : []),
-    `\nreleases that can be put back: ${retained.join(", ")}\n`,
-    ...(waiting.length > 0
-      ? [
-          style(
-            "warn",
-            `${counted(waiting.length, "stale file")} left: pages may name them that an edge still holds or a run that died has left; deliver, then prune again\n`,
-          ),
-        ]
-      : []),
-    ...(foreign.length > 0
-      ? [
-          `not ours, left alone: ${counted(foreign.length, "object")}; --foreign removes them after showing them\n`,
-        ]
-      : []),
-    ...(owed.length > 0
-      ? [
-          style(
-            "warn",
-            dryRun
-              ? `an edge has not confirmed ${counted(owed.length, "address", "addresses")} yet: it is asked first, and stale files go only if it does\n`
-              : `an edge has not confirmed ${counted(owed.length, "address", "addresses")} yet; the next delivery asks again\n`,
-          ),
-        ]
-      : []),
-  ];
-  return [head, ...blocks, ...tail].join("");
-}
-
-/** Lines, cut with a count. */
-function toBlock(lines: readonly string[], all: boolean): string[] {
-  const shown = all ? lines : lines.slice(0, MOST_NAMES);
-  const more = lines.length - shown.length;
-  return [...shown.map((line) => `  ${line}\n`), ...(more > 0 ? [`  and ${more} more: --all\n`] : [])];
 }

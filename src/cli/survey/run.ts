@@ -1,18 +1,14 @@
 import { existsSync } from "node:fs";
 import { join } from "node:path";
-import { OperatorError } from "../../core/model/failure.ts";
 import type { Survey } from "../../results/survey.ts";
 import { openBuild } from "../../gather/folder-build.ts";
 import type { BuildSource } from "../../ports/build-source.ts";
-import { chooseTarget, type Target } from "../../settings/destination.ts";
+import { buildFolderOf, chooseTarget, type Target } from "../../settings/destination.ts";
 import { parseSettings, SETTINGS_FILE } from "../../settings/load.ts";
-import { explain } from "../../workflows/explain.ts";
 import { survey } from "../../workflows/survey.ts";
-import { isSet, list, text, type Arguments } from "../frame/command.ts";
+import { isSet, text, type Arguments } from "../frame/command.ts";
 import { printOutput } from "../frame/output.ts";
-import { withDelivery } from "../deliver/run.ts";
 import { annotateProblems } from "../frame/annotations.ts";
-import { showExplanation } from "../explain/show.ts";
 import { toSarif } from "./sarif.ts";
 import { showSurvey } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
@@ -23,7 +19,8 @@ declare const __VERSION__: string;
 /** @returns the exit code: 3 where a problem is as bad as `--fail-on` says */
 export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<number> {
   const target = readSurveyTarget(args, terminal);
-  const source = await openBuild(target.buildFolder, buildOptionsOf(target, terminal));
+  const folder = buildFolderOf(target);
+  const source = await openBuild(folder, buildOptionsOf(target, terminal));
   const result = readSurvey(source, target);
   const format = text(args, "format");
   printOutput(args, terminal, () => {
@@ -31,13 +28,13 @@ export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<
     if (format === "sarif") return `${JSON.stringify(toSarif(result, __VERSION__), null, 1)}\n`;
     return showSurvey(result, terminal, { all: isSet(args, "all") });
   });
-  annotateProblems(result.problems, target.buildFolder, terminal);
+  annotateProblems(result.problems, folder, terminal);
   return isAsBad(result, text(args, "fail-on")) ? 3 : 0;
 }
 
 function readSurvey(source: BuildSource, target: Target): Survey {
   try {
-    return survey(source, target);
+    return survey(source, target.rules);
   } finally {
     source.close();
   }
@@ -58,22 +55,4 @@ function readSurveyTarget(args: Arguments, terminal: Terminal): Target {
     "site: '-'\ndestinations: { none: { store: { kind: s3, bucket: none }, edge: { kind: purge, url: http://localhost } } }\n";
   const settings = parseSettings(source, "the defaults", {});
   return chooseTarget({ settings, folder: terminal.folder }, { build: text(args, "build") }, terminal.folder);
-}
-
-export async function explainFiles(args: Arguments, terminal: Terminal): Promise<number> {
-  const names = list(args, "PATH");
-  if (names.length === 0)
-    throw new OperatorError("usage", {
-      reason: "which file? Name one or more paths of the build",
-      command: "explain",
-    });
-  await withDelivery({ ...args, quiet: true }, terminal, { written: 0 }, async (delivery) => {
-    const found = await explain(delivery, names);
-    printOutput(args, terminal, () =>
-      text(args, "format") === "json"
-        ? `${JSON.stringify({ files: found })}\n`
-        : found.map((file) => showExplanation(file, terminal)).join("\n"),
-    );
-  });
-  return 0;
 }

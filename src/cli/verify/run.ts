@@ -2,7 +2,7 @@ import { OperatorError } from "../../core/model/failure.ts";
 import { DEFAULT_SAMPLE, verify } from "../../workflows/verify.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { appendSummary, printOutput } from "../frame/output.ts";
-import { withDestination } from "../deliver/run.ts";
+import { withDestination } from "../wiring/session.ts";
 import { toJUnit } from "./junit.ts";
 import { toVerifySummary } from "../frame/summary.ts";
 import { showVerify } from "./show.ts";
@@ -13,9 +13,9 @@ export function verifyDestination(args: Arguments, terminal: Terminal): Promise<
   const sample = text(args, "sample") ?? String(DEFAULT_SAMPLE);
   if (!/^\d{1,7}$/.test(sample))
     throw new OperatorError("usage", { reason: `--sample ${sample}: should be a number`, command: "verify" });
-  return withDestination(args, terminal, { written: 0 }, async (delivery) => {
-    const result = await verify(delivery, { sample: Number(sample) });
-    delivery.report({ event: "done", result });
+  return withDestination(args, terminal, async (stay, { expectedHeaders }) => {
+    const result = await verify(stay, { sample: Number(sample), expectedHeaders });
+    stay.run.report({ event: "done", result });
     const format = text(args, "format");
     printOutput(args, terminal, () => {
       if (format === "json") return `${JSON.stringify(result)}\n`;

@@ -1,127 +1,26 @@
 import { randomBytes } from "node:crypto";
-import { existsSync } from "node:fs";
 import { userInfo } from "node:os";
 import { join } from "node:path";
-import { GUARD_CODES } from "../../core/delivery/guards.ts";
-import { OperatorError } from "../../core/model/failure.ts";
+import { systemClock } from "../../adapters/clock/system-clock.ts";
 import { systemMachine } from "../../adapters/machine/system-machine.ts";
+import { GUARD_CODES } from "../../core/delivery/guards.ts";
 import { Pace } from "../../core/delivery/pace.ts";
-import { gateWrites, type WriteGate } from "../../perform/gate.ts";
-import type { PublicSite } from "../../ports/public-site.ts";
-import type { Delivery, Interruption } from "../../workflows/delivery.ts";
+import { OperatorError } from "../../core/model/failure.ts";
 import { openBuild, type CachePlace, type FolderBuildOptions } from "../../gather/folder-build.ts";
+import { countWrites, gateWrites, type WriteGate } from "../../perform/gate.ts";
 import { createRetry, withRetries, type RetryTools } from "../../perform/retry.ts";
-import type { Bucket } from "../../ports/bucket.ts";
-import type { Clock } from "../../ports/clock.ts";
-import {
-  REQUEST_KINDS,
-  type CountRequest,
-  type ObjectStore,
-  type RequestKind,
-  type TryAgain,
-} from "../../ports/object-store.ts";
-import type { Edge } from "../../ports/edge.ts";
-import type { Reporter } from "../../ports/reporter.ts";
-import { chooseTarget, type Target } from "../../settings/destination.ts";
+import { createTally } from "../../ports/object-store.ts";
+import { buildFolderOf, chooseTarget, type Target } from "../../settings/destination.ts";
 import { loadSettings, SETTINGS_FILE } from "../../settings/load.ts";
+import type { Author, Delivery, Run, Stay } from "../../workflows/run.ts";
 import { list, text, type Arguments } from "../frame/command.ts";
-import { SANDBOX_CREDENTIALS } from "./sandbox-credentials.ts";
 import type { Terminal } from "../frame/terminal.ts";
+import { openEdges, openStore, openVisitors } from "./open.ts";
 
-const systemClock: Clock = {
-  now: () => new Date(),
-  monotonicMs: () => performance.now(),
-  sleep: (ms) => new Promise((done) => setTimeout(done, ms)),
-  every: (ms, task) => {
-    const timer = setInterval(task, ms).unref();
-    return () => {
-      clearInterval(timer);
-    };
-  },
-  random: () => Math.random(),
-};
+/** What a run tells, and who may stop it. */
+export type RunTools = Pick<Run, "report" | "interruption">;
 
-interface RunTools {
-  readonly report: Reporter;
-  readonly interruption: Interruption;
-}
-
-/** Puts together what a workflow works with; the only place that knows the adapters. */
-export async function wireDelivery(args: Arguments, terminal: Terminal, tools: RunTools): Promise<Delivery> {
-  const { buildFolder } = readTarget(args, terminal);
-  const { ci } = terminal;
-  // What the service says of its run is said of the build that it has made, and of nothing else.
-  const told = {
-    ...(ci?.sequence ? { sequence: ci.sequence } : {}),
-    ...(ci?.commit ? { commit: ci.commit } : {}),
-  };
-  const delivery = await wireDestination({ ...told, ...args }, terminal, tools);
-  const target = { ...delivery.target, buildFolder };
-  // Last, since an archive is unpacked here and only the run itself clears that away.
-  return { ...delivery, target, source: await openBuild(buildFolder, buildOptionsOf(target, terminal)) };
-}
-
-/** The same for commands that need no build. */
-export async function wireDestination(
-  args: Arguments,
-  terminal: Terminal,
-  { report, interruption }: RunTools,
-): Promise<Delivery> {
-  // Which folder the build is in does not matter here.
-  const chosen = readTarget({ build: ".", ...args }, terminal);
-  // What is written down passes the same door as what is printed.
-  const { redact } = terminal;
-  const target = { ...chosen, site: redact(chosen.site) };
-  const requests = Object.fromEntries(REQUEST_KINDS.map((kind) => [kind, 0])) as Record<RequestKind, number>;
-  const gate: WriteGate = { assertOurs: undefined };
-  const pace = new Pace();
-  const [note, commit] = [text(args, "note"), text(args, "commit")];
-  const sequence = readSequence(text(args, "sequence"));
-  const allowed = readAllowed(list(args, "allow"));
-  const retries: RetryTools = {
-    clock: systemClock,
-    report,
-    countRetry: () => (requests.retried += 1),
-    noteThrottled: () => {
-      pace.noteThrottled(systemClock.monotonicMs());
-    },
-  };
-  const count: CountRequest = (kind) => (requests[kind] += 1);
-  const store = gateWrites(await openStore(target, count, createRetry(retries)), gate);
-  return {
-    target,
-    store: withRetries(store, retries),
-    site: await openSite(target),
-    machine: systemMachine,
-    ...{ pace, gate, interruption },
-    edges: await openEdges(target),
-    source: NO_BUILD,
-    clock: systemClock,
-    report,
-    requests,
-    allowed,
-    run: createRunName(),
-    author: {
-      by: redact(userInfo().username),
-      ...(commit === undefined ? {} : { commit: redact(commit) }),
-      ...(note === undefined ? {} : { note: redact(note) }),
-      ...(sequence === undefined ? {} : { sequence }),
-    },
-  };
-}
-
-const noBuild = (): never => {
-  throw new Error("this command has no build");
-};
-const NO_BUILD: Delivery["source"] = {
-  read: noBuild,
-  // Of a file without content there is nothing to read.
-  open: ({ storedHash, size }) =>
-    size === 0 ? { size, hash: storedHash, open: () => Buffer.alloc(0) } : noBuild(),
-  findChanged: () => undefined,
-  close: () => undefined,
-};
-
+/** The destination that the call and the settings mean. */
 export function readTarget(args: Arguments, terminal: Terminal): Target {
   const file = text(args, "settings") ?? SETTINGS_FILE;
   return chooseTarget(
@@ -131,66 +30,95 @@ export function readTarget(args: Arguments, terminal: Terminal): Target {
   );
 }
 
-/** The sandbox's keys stand in a file of the project; everybody else's where the user keeps them. */
-export function findCredentialsFile(
-  profile: string | undefined,
-  { projectFolder }: Target,
-): string | undefined {
-  const file = join(projectFolder, SANDBOX_CREDENTIALS);
-  return profile === "sandbox" && existsSync(file) ? file : undefined;
+/** The settings of a destination, and what a run there works with. */
+export interface Wired<S extends Stay> {
+  readonly target: Target;
+  readonly stay: S;
 }
 
-async function openStore(target: Target, count: CountRequest, again: TryAgain): Promise<ObjectStore> {
-  const { store } = target;
-  if (store.kind === "folder") {
-    const { createFolderStore } = await import("../../adapters/stores/folder/folder-store.ts");
-    return createFolderStore(store.folder, count);
-  }
-  const { createS3Store } = await import("../../adapters/stores/s3/s3-store.ts");
-  return createS3Store(
-    { ...store, credentialsFile: findCredentialsFile(store.profile, target) },
-    count,
-    again,
-  );
+/** Puts together what a run works with; with `open.ts` the only place that knows the adapters. */
+export async function wireDestination(
+  args: Arguments,
+  terminal: Terminal,
+  tools: RunTools,
+): Promise<Wired<Stay>> {
+  const target = readTarget(args, terminal);
+  return { target, stay: await wireStay(target, args, terminal, tools) };
 }
 
-/** The bucket of a store that has one. */
-export async function openBucket(target: Target): Promise<Bucket> {
-  const { store } = target;
-  if (store.kind === "folder") throw new Error("a folder is no bucket");
-  const { createS3Bucket } = await import("../../adapters/stores/s3/bucket.ts");
-  return createS3Bucket({ ...store, credentialsFile: findCredentialsFile(store.profile, target) });
+/** The same with the build of that destination. */
+export async function wireDelivery(
+  args: Arguments,
+  terminal: Terminal,
+  tools: RunTools,
+): Promise<Wired<Delivery>> {
+  const target = readTarget(args, terminal);
+  const folder = buildFolderOf(target);
+  const { ci } = terminal;
+  // What the service says of its run is said of the build that it has made, and of nothing else.
+  const told = {
+    ...(ci?.sequence ? { sequence: ci.sequence } : {}),
+    ...(ci?.commit ? { commit: ci.commit } : {}),
+  };
+  const stay = await wireStay(target, { ...told, ...args }, terminal, tools);
+  // Last, since an archive is unpacked here and only the run itself clears that away.
+  const source = await openBuild(folder, buildOptionsOf(target, terminal));
+  return { target, stay: { ...stay, source } };
 }
 
-async function openSite({ url }: Target): Promise<PublicSite | undefined> {
-  if (url === undefined) return undefined;
-  const { createHttpSite } = await import("../../adapters/public-site/http-site.ts");
-  return createHttpSite(url);
-}
-
-async function openEdges(target: Target): Promise<Edge[]> {
-  const { edges, url } = target;
-  return Promise.all(
-    edges.map(async (edge) => {
-      if (edge.kind === "distribution") {
-        const { createDistributionEdge } =
-          await import("../../adapters/edges/distribution/distribution-edge.ts");
-        const credentialsFile = findCredentialsFile(edge.profile, target);
-        return createDistributionEdge({ ...edge, credentialsFile }, systemClock);
-      }
-      const { createPurgeEdge } = await import("../../adapters/edges/purge/purge-edge.ts");
-      const nodes = edge.nodes ?? [edge.url ?? url ?? ""];
-      return createPurgeEdge(
-        { ...edge, nodes, host: (edge.host ?? new URL(url ?? (nodes[0] as string)).host).toLowerCase() },
-        systemClock,
-      );
-    }),
-  );
+async function wireStay(
+  target: Target,
+  args: Arguments,
+  { redact }: Terminal,
+  { report, interruption }: RunTools,
+): Promise<Stay> {
+  const { destination, rules, safety } = target;
+  const tally = createTally();
+  const gate: WriteGate = { assertOurs: undefined };
+  const pace = new Pace();
+  const author = readAuthor(args, redact);
+  const allowed = readAllowed(list(args, "allow"));
+  const retries: RetryTools = {
+    clock: systemClock,
+    report,
+    countRetry: () => (tally.requests.retried += 1),
+    noteThrottled: () => {
+      pace.noteThrottled(systemClock.monotonicMs());
+    },
+  };
+  const count = (kind: keyof typeof tally.requests): void => {
+    tally.requests[kind] += 1;
+  };
+  const store = gateWrites(await openStore(target, count, createRetry(retries)), gate);
+  return {
+    run: { name: createRunName(), author, clock: systemClock, report, interruption },
+    place: {
+      // What is written down passes the same door as what is printed.
+      site: redact(target.site),
+      ...{ destination, rules, tally },
+      store: withRetries(countWrites(store, tally), retries),
+      edges: await openEdges(target, systemClock),
+      visitors: await openVisitors(target),
+    },
+    writing: { pace, gate, machine: systemMachine, leaseSeconds: safety.leaseSeconds },
+    safety: { retention: safety.retention, vanishShare: safety.vanishShare, allowed },
+  };
 }
 
 /** Sorts by time and is never twice the same. */
 const createRunName = (): string =>
   `${new Date().toISOString().replace(/[-:]|\.\d+Z/g, "")}-${randomBytes(4).toString("hex")}`;
+
+function readAuthor(args: Arguments, redact: Terminal["redact"]): Author {
+  const [note, commit] = [text(args, "note"), text(args, "commit")];
+  const sequence = readSequence(text(args, "sequence"));
+  return {
+    by: redact(userInfo().username),
+    ...(commit === undefined ? {} : { commit: redact(commit) }),
+    ...(note === undefined ? {} : { note: redact(note) }),
+    ...(sequence === undefined ? {} : { sequence }),
+  };
+}
 
 function readSequence(value: string | undefined): number | undefined {
   if (value === undefined || /^\d{1,15}$/.test(value)) return value === undefined ? undefined : Number(value);
@@ -209,6 +137,7 @@ function readAllowed(codes: readonly string[]): Set<string> {
   });
 }
 
+/** How the build of a target is read. */
 export const buildOptionsOf = ({ projectFolder }: Target, terminal: Terminal): FolderBuildOptions => ({
   cache: cachePlaceOf(terminal),
   projectFolder,

@@ -1,12 +1,10 @@
 import type { AddressRules } from "./addresses.ts";
+import type { Serves } from "../model/endpoint.ts";
 import { isHtml } from "../model/parcel.ts";
 import type { ObjectKey } from "../model/names.ts";
 import type { ExplainedParcel } from "../build/parcels.ts";
 import type { Problem } from "../model/problem.ts";
 import type { ReferenceGraph } from "../build/reference-graph.ts";
-
-/** What the endpoint that visitors reach resolves by itself. */
-export type Serves = "website" | "objects";
 
 export interface AliasFacts {
   readonly parcels: readonly ExplainedParcel[];

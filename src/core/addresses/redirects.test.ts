@@ -1,3 +1,4 @@
+import type { Serves } from "../model/endpoint.ts";
 import {
   decideRedirects,
   followRedirect,
@@ -15,17 +16,19 @@ const rule = (address: string, leadsTo: string, more: Partial<RedirectRule> = {}
 });
 const PATHS = new Set(["index.html", "news/index.html", "about.html"]);
 
+const ENDPOINT = {
+  ...{ serves: "website" as Serves, carriesRedirects: true, plainNames: false },
+  ...{ ownsWebsite: false, bucketPrefix: "" },
+};
+
 const decide = (rules: RedirectRule[], more: Partial<RedirectFacts> = {}) =>
   decideRedirects({
+    endpoint: ENDPOINT,
     rules,
     paths: PATHS,
     addresses: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
-    serves: "website",
     clientRoutes: false,
     edgeCanForget: true,
-    carriesRedirects: true,
-    ownsWebsite: false,
-    bucketPrefix: "",
     ...more,
   });
 const found = (...args: Parameters<typeof decide>): string[] =>
@@ -100,7 +103,7 @@ test.each<[string, RedirectRule[], Partial<RedirectFacts>, string[]]>([
   [
     "an endpoint that can't redirect",
     [rule("/a", "/news/"), rule("/b/*", "/news/")],
-    { serves: "objects" },
+    { endpoint: { ...ENDPOINT, serves: "objects" } },
     ["warning redirect-elsewhere"],
   ],
 ])("%s is found", (_, rules, more, problems) => {
@@ -115,7 +118,9 @@ test("where the website settings are ours, routing rules carry what no object ca
     rule("/soon", "/about.html", { kind: "temporary" }),
     rule("/latest", "/news/"),
   ];
-  const { routing, parcels, problems } = decide(rules, { ownsWebsite: true, bucketPrefix: "site/" });
+  const { routing, parcels, problems } = decide(rules, {
+    endpoint: { ...ENDPOINT, ownsWebsite: true, bucketPrefix: "site/" },
+  });
   expect(problems).toEqual([]);
   expect(parcels.map(({ key }) => key)).toEqual(["latest"]);
   expect(routing).toEqual([
@@ -127,7 +132,7 @@ test("where the website settings are ours, routing rules carry what no object ca
 });
 
 test("a routing rule reaches whatever begins so: what it would cover is said, and more than fifty are refused", () => {
-  const owned = { ownsWebsite: true };
+  const owned = { endpoint: { ...ENDPOINT, ownsWebsite: true } };
   expect(found([rule("/news/*", "/about.html")], owned)).toEqual(["warning redirect-covers /news/*"]);
   expect(found([rule("/abou", "/news/", { kind: "temporary" })], owned)).toEqual([
     "error redirect-unplaced /abou",

@@ -1,7 +1,7 @@
 import type { AddressRules } from "./addresses.ts";
 import { parseAddress } from "./addresses.ts";
 import { resolve } from "./resolve.ts";
-import type { Serves } from "./aliases.ts";
+import type { EndpointRules } from "../model/endpoint.ts";
 import { toCacheControl } from "../build/headers.ts";
 import { assertNever, type ObjectKey, type UrlPath } from "../model/names.ts";
 import type { ExplainedParcel } from "../build/parcels.ts";
@@ -21,13 +21,9 @@ export interface RedirectFacts {
   readonly rules: readonly RedirectRule[];
   readonly paths: ReadonlySet<ObjectKey>;
   readonly addresses: AddressRules;
-  readonly serves: Serves;
+  readonly endpoint: Omit<EndpointRules, "plainNames">;
   readonly clientRoutes: boolean;
   readonly edgeCanForget: boolean;
-  /** Whether the bucket's website settings are ours to write; what stands before keys in the bucket. */
-  readonly carriesRedirects: boolean;
-  readonly ownsWebsite: boolean;
-  readonly bucketPrefix: string;
 }
 
 /** The status of a rule: 301 and 302, or 308 and 307 where the method must be kept (RFC 9110 §15.4). */
@@ -69,13 +65,14 @@ export interface RedirectDecision {
 
 /** What carries each redirect, and everything that is wrong with the rules. */
 export function decideRedirects(facts: RedirectFacts): RedirectDecision {
-  const { rules, serves, ownsWebsite } = facts;
+  const { rules } = facts;
+  const { serves, carriesRedirects, ownsWebsite } = facts.endpoint;
   const problems = rules.flatMap((rule, index) => findRuleProblems(rule, index, facts));
   const isDropped = new Set(
     problems.filter(({ code }) => code === "redirect-hidden").map(({ path }) => path),
   );
   const live = rules.filter(({ address }) => !isDropped.has(address));
-  if (serves === "objects" || !facts.carriesRedirects)
+  if (serves === "objects" || !carriesRedirects)
     return { parcels: [], routing: [], problems: [...problems, ...toElsewhere(live)] };
   const others = live.filter((rule) => !isPlaceable(rule));
   const unplaced = others.flatMap((rule, index) => findUnplaced(rule, index, facts));
@@ -174,7 +171,11 @@ function toParcel(
 }
 
 /** Why a website endpoint can't carry a rule, if it can't. */
-function findUnplaced(rule: RedirectRule, index: number, { ownsWebsite, paths }: RedirectFacts): Problem[] {
+function findUnplaced(
+  rule: RedirectRule,
+  index: number,
+  { endpoint: { ownsWebsite }, paths }: RedirectFacts,
+): Problem[] {
   const { address: path } = rule;
   const [isPattern, status] = [path.endsWith("*"), statusOf(rule)];
   const problem = (facts: ProblemFacts["redirect-unplaced"]): Problem[] => [
@@ -194,7 +195,10 @@ function findCovered({ address }: RedirectRule, { paths }: RedirectFacts): Probl
   return keys.length === 0 ? [] : [warning("redirect-covers", address, { keys })];
 }
 
-function toRoutingRule(rule: RedirectRule, { addresses, bucketPrefix }: RedirectFacts): RoutingRule {
+function toRoutingRule(
+  rule: RedirectRule,
+  { addresses, endpoint: { bucketPrefix } }: RedirectFacts,
+): RoutingRule {
   const isPattern = rule.address.endsWith("*");
   const prefix = bucketPrefix + (parseAddress(rule.address.replace(/\*$/, ""), "/") as string);
   const isElsewhere = !rule.leadsTo.startsWith("/");

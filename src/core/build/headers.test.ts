@@ -48,9 +48,13 @@ test("later rules override earlier ones property by property, and each value tel
     "content-type": "application/ld+json",
     "content-language": "de",
   });
-  expect(trace.map(({ header, value, rule }) => `${header}: ${value} (${rule})`)).toEqual([
+  expect(
+    trace.map(
+      ({ header, value, rule }) => `${header}: ${value} (${rule.by} ${"files" in rule ? rule.files : ""})`,
+    ),
+  ).toEqual([
     "cache-control: public, max-age=10, s-maxage=3600 (freshness timetables/**)",
-    "content-type: application/json (the file's name or first bytes)",
+    "content-type: application/json (content )",
     "content-type: application/ld+json (types **)",
     "content-language: en (headers **)",
     "cache-control: no-store (headers **)",

@@ -3,8 +3,8 @@ import {
   parseBrowserFreshness,
   parseEdgeFreshness,
   type HeaderDecision,
-  type HeaderRules,
 } from "./headers.ts";
+import type { SiteRules } from "./site-rules.ts";
 import { largest } from "../model/largest.ts";
 import { byText, type Sha256 } from "../model/names.ts";
 import type { Secret } from "../model/problem.ts";
@@ -40,24 +40,19 @@ export interface Build {
   readonly newerSource?: string | undefined;
 }
 
-export interface ParcelRules {
-  readonly entry: string;
-  readonly notFound?: string | undefined;
-  readonly rules: HeaderRules;
-  readonly addresses: AddressRules;
-  /** Hashes of what an earlier release had, by key: evidence that overrules names. */
-  readonly earlier: ReadonlyMap<string, EarlierFile>;
-}
-
 /** A parcel with the reasons for what it is. */
 export interface ExplainedParcel extends Parcel, Pick<HeaderDecision, "freshness" | "trace"> {
   readonly roleReason: RoleReason;
 }
 
-/** What each file of the build should be in the store, sorted by key; the same for any order of the files. */
+/**
+ * What each file of the build should be in the store, sorted by key; the same for any order of the files.
+ * @param earlier what earlier releases had, by key: evidence that overrules names
+ */
 export function decideParcels(
   { files, namedTokens }: Build,
-  { entry, notFound, rules, earlier, addresses }: ParcelRules,
+  { entry, notFound, headers: rules, addresses }: SiteRules,
+  earlier: ReadonlyMap<string, EarlierFile>,
 ): ExplainedParcel[] {
   const paths = files.map(({ path }) => path);
   const errorPage = notFound ?? (paths.includes("404.html") ? "404.html" : undefined);

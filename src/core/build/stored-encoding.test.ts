@@ -43,7 +43,7 @@ test("a form that saves a tenth is stored, aliases alike, with the header and th
       size: 900,
       encoding: "gzip",
       headers: { "content-encoding": "gzip" },
-      trace: [{ rule: "compression: gzip" }],
+      trace: [{ rule: { by: "compression" } }],
     });
   expect(other).toEqual(parcel("b", 1000));
 });

@@ -1,6 +1,7 @@
 import { compareParcels } from "./compare.ts";
 import { type Probe } from "./standing.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "../model/parcel.ts";
+import type { ChangeReason } from "../model/reasons.ts";
 import type { DestinationState, OpenDelivery } from "../model/release.ts";
 
 const hash = (letter: string): string => letter.repeat(64);
@@ -39,12 +40,19 @@ function compare(
   return compareParcels(parcels, state, new Map(Object.entries(probes)));
 }
 const kinds = (...args: Parameters<typeof compare>): string[] =>
-  compare(...args).changes.map(({ kind, parcel: { key }, reason }) => `${kind} ${key}: ${reason}`);
+  compare(...args).changes.map(
+    ({ kind, parcel: { key }, reason }) => `${kind} ${key}: ${reason.code}${toFacts(reason)}`,
+  );
+
+const toFacts = (reason: ChangeReason): string => {
+  if (reason.code === "headers") return ` ${reason.names.join()}`;
+  return reason.code === "moved" ? ` from ${reason.from}` : "";
+};
 
 const probe = (letter: string, headers = {}): Probe => ({ hash: hash(letter), headers });
 
 test.each<[string, Parameters<typeof compare>, string[]]>([
-  ["nothing there", [[parcel("x")], {}], ["new x: not there yet"]],
+  ["nothing there", [[parcel("x")], {}], ["new x: absent"]],
   ["as recorded", [[parcel("x")], { records: [recorded("x")], objects: [listed("x")] }], []],
   [
     "other bytes",
@@ -54,17 +62,13 @@ test.each<[string, Parameters<typeof compare>, string[]]>([
   [
     "other headers",
     [[parcel("x", "a", { "cache-control": "n" })], { records: [recorded("x")], objects: [listed("x")] }],
-    ["relabelled x: headers: cache-control"],
+    ["relabelled x: headers cache-control"],
   ],
-  [
-    "gone by other means",
-    [[parcel("x")], { records: [recorded("x")] }],
-    ["missing x: removed by other means"],
-  ],
+  ["gone by other means", [[parcel("x")], { records: [recorded("x")] }], ["missing x: removed-by-others"]],
   [
     "changed by other means",
     [[parcel("x")], { records: [recorded("x")], objects: [listed("x", "z")], probes: { x: probe("c") } }],
-    ["drifted x: changed by other means"],
+    ["drifted x: changed-by-others"],
   ],
   [
     "changed back to what it should be",
@@ -74,7 +78,7 @@ test.each<[string, Parameters<typeof compare>, string[]]>([
   [
     "somebody else's, other bytes",
     [[parcel("x")], { objects: [listed("x", "z")], probes: { x: probe("c") } }],
-    ["replaced x: no record of what stands there"],
+    ["replaced x: unrecorded"],
   ],
   [
     "somebody else's, the same bytes and headers",
@@ -84,22 +88,22 @@ test.each<[string, Parameters<typeof compare>, string[]]>([
   [
     "somebody else's, the same bytes, other headers",
     [[parcel("x")], { objects: [listed("x", "z")], probes: { x: probe("a", { "content-type": "t" }) } }],
-    ["relabelled x: headers: content-type"],
+    ["relabelled x: headers content-type"],
   ],
   [
     "the same bytes under another key",
     [[parcel("x"), parcel("y")], { records: [recorded("y")], objects: [listed("y")] }],
-    ["moved x: the same bytes as y"],
+    ["moved x: moved from y"],
   ],
   [
     "the same bytes in the vault",
     [[parcel("x")], { objects: [listed(`.courier/vault/${hash("a")}`)] }],
-    [`moved x: the same bytes as .courier/vault/${hash("a")}`],
+    [`moved x: moved from .courier/vault/${hash("a")}`],
   ],
   [
     "the same bytes under a drifted key",
     [[parcel("x")], { records: [recorded("y")], objects: [listed("y", "z")] }],
-    ["new x: not there yet"],
+    ["new x: absent"],
   ],
   [
     "kept for open tabs and back again",
@@ -181,7 +185,7 @@ test("headers are looked at where something was written later than the records, 
   const later = state({ listing: [{ ...listed("x"), modifiedMs: 101 }, records] });
   expect(compareParcels([parcel("x")], later).unlabelled).toEqual([{ key: "x", hash: hash("a") }]);
   const changed = compareParcels([parcel("x")], later, new Map([["x", probe("a", { expires: "0" })]]));
-  expect(changed.changes.map(({ kind, reason }) => `${kind}: ${reason}`)).toEqual(["drifted: headers: expires; changed by other means"]); // prettier-ignore
+  expect(changed.changes.map(({ kind, reason }) => [kind, reason])).toEqual([["drifted", { code: "headers", names: ["expires"], by: "others" }]]); // prettier-ignore
   expect(compareParcels([parcel("x")], later, new Map([["x", probe("a")]])).changes).toEqual([]);
   expect(compareParcels([parcel("x")], { ...later, carriesHeaders: false }).unlabelled).toEqual([]);
   const equal = state({ listing: [{ ...listed("x"), modifiedMs: 100 }, records] });

@@ -13,13 +13,12 @@ import {
   type RetainedRelease,
   type Waybill,
 } from "../model/release.ts";
+import type { Wanted } from "../model/wanted.ts";
 import type { RoutingRule } from "../model/website.ts";
 import { findOrderViolations, OrderFault } from "./order.ts";
-import type { Analysis } from "../build/analysis.ts";
 import { longestPageFreshness } from "../build/parcels.ts";
 import { listOwed, selectUnrecorded, toOwed } from "../edges/owed.ts";
 import { planDelivery } from "./plan.ts";
-import { selectLoadedByPages } from "../build/reference-graph.ts";
 import type { Problem } from "../model/problem.ts";
 import {
   selectExpiredState,
@@ -31,7 +30,9 @@ import { isAnnounced, selectInvalidations, type Invalidations } from "../edges/s
 
 export interface DeliveryFacts {
   readonly site: string;
-  readonly analysis: Analysis;
+  readonly wanted: Wanted;
+  /** What is wrong with the build; none of a release. */
+  readonly problems: readonly Problem[];
   readonly state: DestinationState;
   /** What is to stand against what stands, with what a look at the objects told. */
   readonly comparison: Comparison;
@@ -47,8 +48,6 @@ export interface DeliveryFacts {
   readonly allowed: ReadonlySet<string>;
   /** Waybills of the releases that stay retained, without the current one; undefined where one could not be read. */
   readonly olderWaybills: readonly Waybill[] | undefined;
-  /** Nothing may stand between a person and the way back: what only speaks against a build is a warning then. */
-  readonly isWayBack?: boolean;
 }
 
 /** Everything that is decided about a delivery before its first write. */
@@ -86,7 +85,7 @@ const nextRelease = (state: DestinationState): number => (state.pointer?.release
 /** Decides a whole delivery. Throws only where the plan would break an order invariant, which is a fault of ours. */
 export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const { state, retention, comparison } = facts;
-  const { parcels, problems } = facts.analysis;
+  const { parcels, loaded } = facts.wanted;
   const newRouting = findNewRouting(facts);
   const makesRelease = newRouting !== undefined || needsRelease(comparison, facts);
   const release = makesRelease ? nextRelease(state) : (state.pointer?.release ?? 0);
@@ -102,16 +101,12 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const owed = toOwed([...edges.unmaskings, ...edges.invalidations, ...edges.lateInvalidations], state);
   const plan = planDelivery({ release, state, comparison, keepsPrevious, expired, ...edges, owed });
 
-  const loaded = new Set([
-    ...selectLoadedByPages(facts.analysis.graph),
-    ...parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key),
-  ]);
   const violations = findOrderViolations(plan, { ...facts, parcels, keepsPrevious, loaded, spared });
   if (violations.length > 0) throw new OrderFault(violations);
   return {
     comparison,
     plan,
-    refusals: findRefusals({ ...facts, problems }, facts.allowed),
+    refusals: findRefusals(facts, facts.allowed),
     warnings: findWarnings(facts, comparison),
     originals,
     takesOver: comparison.changes
@@ -131,13 +126,13 @@ function decideInvalidations(
   comparison: Comparison,
   newRouting: readonly RoutingRule[] | undefined,
 ): Invalidations {
-  const { state, analysis, addresses, edges } = facts;
+  const { state, wanted, addresses, edges } = facts;
   const kept = comparison.stale.map(({ recorded }) => recorded).filter(({ role }) => isAssetLike(role));
   return selectInvalidations({
     ...{ comparison, addresses, edges },
     owed: listOwed(state),
     trees: toTrees(facts, newRouting),
-    answering: [...analysis.parcels, ...kept],
+    answering: [...wanted.parcels, ...kept],
     onceDelivered: new Set(state.immutable?.keys() ?? []),
     unknownAnswered: facts.clientRoutes ? findUnknownAnswered(facts) : undefined,
     carriesHeaders: state.carriesHeaders !== false,
@@ -152,10 +147,11 @@ function findUnknownAnswered({ state, addresses }: DeliveryFacts): EarlierAnswer
 }
 
 /** A run that died may have written its rules already: then they are written anew, whatever the record says. */
-function findNewRouting({ analysis, state }: DeliveryFacts): readonly RoutingRule[] | undefined {
+function findNewRouting({ wanted, state }: DeliveryFacts): readonly RoutingRule[] | undefined {
+  const { routing } = wanted;
   const before = state.waybill?.routing ?? [];
-  if (selectUnrecorded(state).some(({ website }) => website !== undefined)) return analysis.routing;
-  return JSON.stringify(before) === JSON.stringify(analysis.routing) ? undefined : analysis.routing;
+  if (selectUnrecorded(state).some(({ website }) => website !== undefined)) return routing;
+  return JSON.stringify(before) === JSON.stringify(routing) ? undefined : routing;
 }
 
 /** What old and new routing rules reach: an edge may hold any of it as it was. */
@@ -174,7 +170,7 @@ function toTrees(
 /** A build that equals the release makes none, not even to write what that release still had to announce. */
 function needsRelease(
   { changes, unrecorded, pending, stale, threatened }: Comparison,
-  { state, analysis: { parcels } }: DeliveryFacts,
+  { state, wanted: { parcels } }: DeliveryFacts,
 ): boolean {
   if (state.waybill === undefined || changes.some(({ parcel }) => !pending.has(parcel.key))) return true;
   // What a run that died has stocked is written down, and goes when its time has come: a page of that run may still arrive.
@@ -237,12 +233,10 @@ export type DeliveryWarning =
   | { readonly code: "unended"; readonly runs: readonly { readonly run: string; readonly by: string }[] };
 
 function findWarnings(
-  { analysis, state, olderWaybills, isWayBack = false }: DeliveryFacts,
+  { problems, state, olderWaybills }: DeliveryFacts,
   { changes, foreign }: Comparison,
 ): DeliveryWarning[] {
-  const [first, ...others] = analysis.problems.filter(
-    ({ severity }) => severity === "warning" || (isWayBack && severity === "error"),
-  );
+  const [first, ...others] = problems.filter(({ severity }) => severity === "warning");
   const drifted = changes.filter(({ kind }) => kind === "drifted" || kind === "missing");
   const unreadable = state.unreadable ?? [];
   const runs = selectUnrecorded(state).map(({ run, by }) => ({ run, by }));

@@ -3,10 +3,13 @@ import { selectForgotten } from "../history/forgotten.ts";
 import { isAssetLike } from "../model/parcel.ts";
 import type { DestinationState } from "../model/release.ts";
 import type { Problem, ProblemCode } from "../model/problem.ts";
+import type { Wanted } from "../model/wanted.ts";
 
 export interface GuardFacts {
   readonly site: string;
-  /** What the analysis of the build found; its errors are refusals. */
+  /** Of an earlier release that is put back only the store itself can speak: nothing may stand between a person and the way back. */
+  readonly wanted: Pick<Wanted, "origin">;
+  /** What is wrong with the build; errors are refusals. */
   readonly problems: readonly Problem[];
   /** The number that this delivery was given, for builds that may come out of order. */
   readonly sequence?: number | undefined;
@@ -16,8 +19,6 @@ export interface GuardFacts {
   readonly comparison: Comparison;
   /** The share of addresses that may stop answering, 0 to 1. */
   readonly vanishShare: number;
-  /** Whether an earlier release is put back: then only the store itself can speak against it. */
-  readonly isWayBack?: boolean;
 }
 
 /** Below this many, addresses may always go. */
@@ -52,7 +53,7 @@ export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): P
     findOlder(facts),
     ...findForgotten(facts),
   ];
-  const all = [...(facts.isWayBack === true ? [] : ofBuild), findOtherSite(facts), findExposed(facts)];
+  const all = [...(isWayBack(facts) ? [] : ofBuild), findOtherSite(facts), findExposed(facts)];
   return all.filter(
     (problem) => problem !== undefined && (FINAL.has(problem.code) || !allowed.has(problem.code)),
   ) as Problem[];
@@ -88,7 +89,10 @@ function findForgotten({ state, comparison }: GuardFacts): Problem[] {
     .map(({ parcel }) => ({ code: "forgotten", severity: "error", path: parcel.key, facts: {} }));
 }
 
-function findExposed({ exposedAt: at, isWayBack }: GuardFacts): Problem | undefined {
-  if (at === undefined || (isWayBack === true && at === "site")) return undefined;
+const isWayBack = ({ wanted }: GuardFacts): boolean => wanted.origin.from === "release";
+
+function findExposed(facts: GuardFacts): Problem | undefined {
+  const { exposedAt: at } = facts;
+  if (at === undefined || (isWayBack(facts) && at === "site")) return undefined;
   return { code: "exposed", severity: "error", facts: { at } };
 }

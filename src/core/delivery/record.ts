@@ -1,8 +1,8 @@
-import type { Analysis } from "../build/analysis.ts";
 import { etagsOfUnchanged } from "../compare/compare.ts";
 import type { DeliveryDecision } from "./decide.ts";
 import { byText, isStateKey, type ObjectKey, type Sha256 } from "../model/names.ts";
 import { isAssetLike, type Parcel, type RecordedParcel } from "../model/parcel.ts";
+import { releaseOf, type Wanted } from "../model/wanted.ts";
 import { phaseOf, stepsOf, targetOf } from "../model/plan.ts";
 import { selectUnrecorded } from "../edges/owed.ts";
 import type { DestinationState, OpenDelivery, Pointer, RetainedRelease, Waybill } from "../model/release.ts";
@@ -10,14 +10,15 @@ import type { DestinationState, OpenDelivery, Pointer, RetainedRelease, Waybill 
 export interface NextReleaseFacts {
   readonly site: string;
   readonly run: string;
+  /** ISO 8601 UTC. */
   readonly at: string;
-  readonly by: string;
-  readonly commit?: string;
-  readonly note?: string;
-  readonly sequence?: number;
-  readonly redelivers?: number;
-  readonly parcels: readonly Parcel[];
-  readonly analysis: Pick<Analysis, "routing">;
+  readonly author: {
+    readonly by: string;
+    readonly commit?: string;
+    readonly note?: string;
+    readonly sequence?: number;
+  };
+  readonly wanted: Wanted;
   readonly state: DestinationState;
   readonly decision: DeliveryDecision;
   /** Settings of the website endpoint that this run writes over, by the hash of what the vault gets of them. */
@@ -29,7 +30,8 @@ export interface NextReleaseFacts {
  * @param etags of the objects that it wrote; a parcel that is yet to be written (a worker) is recorded without one
  */
 export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey, string>): Waybill {
-  const { decision, state, parcels } = facts;
+  const { decision, state, wanted, author } = facts;
+  const redelivers = releaseOf(wanted.origin);
   const unchanged = etagsOfUnchanged(decision.comparison, state);
   const toRecorded = ({
     key,
@@ -59,14 +61,14 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     run: facts.run,
     previous,
     at: facts.at,
-    by: facts.by,
-    ...(facts.commit === undefined ? {} : { commit: facts.commit }),
-    ...(facts.note === undefined ? {} : { note: facts.note }),
-    ...(facts.sequence === undefined ? {} : { sequence: facts.sequence }),
-    ...(facts.redelivers === undefined ? {} : { redelivers: facts.redelivers }),
-    ...(facts.analysis.routing.length === 0 ? {} : { routing: facts.analysis.routing }),
+    by: author.by,
+    ...(author.commit === undefined ? {} : { commit: author.commit }),
+    ...(author.note === undefined ? {} : { note: author.note }),
+    ...(author.sequence === undefined ? {} : { sequence: author.sequence }),
+    ...(redelivers === undefined ? {} : { redelivers }),
+    ...(wanted.routing.length === 0 ? {} : { routing: wanted.routing }),
     ...(kept.length === 0 ? {} : { keptSettings: kept }),
-    parcels: parcels.map(toRecorded),
+    parcels: wanted.parcels.map(toRecorded),
     // Those that this very delivery clears are still listed: it may die before it gets there.
     standing: decision.comparison.stale
       .filter(({ recorded }) => isAssetLike(recorded.role))
@@ -112,7 +114,8 @@ const allKept = ({ keptSettings, state }: Pick<NextReleaseFacts, "keptSettings" 
  * what runs that died have left in theirs, so that one record tells all, however often a run fails.
  */
 export function toOpenDelivery(facts: NextReleaseFacts): OpenDelivery {
-  const { site, run, at, by, decision, state } = facts;
+  const { site, run, at, decision, state } = facts;
+  const { by } = facts.author;
   const { plan, originals } = decision;
   const left = selectUnrecorded(state);
   const written = plan.phases
@@ -156,7 +159,7 @@ const distinct = (parcels: readonly Parcel[]): Parcel[] => [
 
 /** Release 0: what others had put where this tool has written since, to be put back on demand. */
 export function toReleaseZero(
-  { site, run, at, by, decision }: NextReleaseFacts,
+  { site, run, at, author: { by }, decision }: NextReleaseFacts,
   before: Waybill | undefined,
   note: string,
 ): Waybill {

@@ -1,53 +1,50 @@
-import type { Analysis } from "../build/analysis.ts";
-import { parseEdgeFreshness } from "../build/headers.ts";
 import { byText, type ObjectKey, type Sha256 } from "../model/names.ts";
-import type { RecordedParcel } from "../model/parcel.ts";
+import type { Parcel, RecordedParcel } from "../model/parcel.ts";
 import { stepsOf, type Plan } from "../model/plan.ts";
 import type { Waybill } from "../model/release.ts";
-import type { ExplainedParcel } from "../build/parcels.ts";
+import type { Wanted } from "../model/wanted.ts";
 
-/** An earlier release, as if it were a build. */
-export interface WayBack {
-  readonly analysis: Analysis;
-  /** Keys that can't come back: their content was removed for good. */
-  readonly leftOut: readonly ObjectKey[];
+export interface WayBackFacts {
+  /** Contents that were removed for good. */
+  readonly forgotten: ReadonlySet<Sha256>;
+  readonly ownsWebsite: boolean;
 }
 
 /**
  * What a destination is to hold again: a release with the headers that were recorded. Release 0 is no release but what
  * others had put where this tool has written: it is laid over the current one and removes nothing.
+ * @returns and the keys that can't come back, since their content was removed for good
  */
-export function toWayBack(
+export function fromRelease(
   release: Waybill,
   current: Waybill | undefined,
-  { forgotten, ownsWebsite }: { readonly forgotten: ReadonlySet<Sha256>; readonly ownsWebsite: boolean },
-): WayBack {
-  const base = release.release === 0 ? (current?.parcels ?? []) : [];
-  const wanted = new Map([...base, ...release.parcels].map((parcel) => [parcel.key, parcel]));
-  const all = [...wanted.values()].sort((a, b) => byText(a.key, b.key));
-  const keepsRouting = release.release === 0 || !ownsWebsite;
-  const routing = (keepsRouting ? current?.routing : release.routing) ?? [];
+  { forgotten, ownsWebsite }: WayBackFacts,
+): { readonly wanted: Wanted; readonly leftOut: readonly ObjectKey[] } {
+  const isZero = release.release === 0;
+  const base = isZero ? (current?.parcels ?? []) : [];
+  const byKey = new Map([...base, ...release.parcels].map((parcel) => [parcel.key, parcel]));
+  const all = [...byKey.values()].sort((a, b) => byText(a.key, b.key));
+  const parcels = all.filter(({ storedHash }) => !forgotten.has(storedHash)).map(toParcel);
   return {
-    analysis: {
-      parcels: all.filter(({ storedHash }) => !forgotten.has(storedHash)).map(toExplained),
-      graph: { references: [] },
-      routing,
-      problems: [],
+    wanted: {
+      parcels,
+      // Without its build nobody knows more than its record does.
+      loaded: new Set(parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key)),
+      routing: (isZero || !ownsWebsite ? current?.routing : release.routing) ?? [],
+      origin: { from: "release", release: release.release },
     },
     leftOut: all.filter(({ storedHash }) => forgotten.has(storedHash)).map(({ key }) => key),
   };
 }
 
-function toExplained(recorded: RecordedParcel): ExplainedParcel {
+/** As it should stand, without what the store once gave it. */
+function toParcel(recorded: RecordedParcel): Parcel {
   const { key, hash, storedHash, size, headers, role, aliasOf, redirectsTo, isLoaded } = recorded;
   return {
     ...{ key, hash, storedHash, size, headers, role },
     ...(aliasOf === undefined ? {} : { aliasOf }),
     ...(redirectsTo === undefined ? {} : { redirectsTo }),
     ...(isLoaded === undefined ? {} : { isLoaded }),
-    roleReason: { code: "recorded" },
-    freshness: { browser: 0, edge: parseEdgeFreshness(headers["cache-control"]) ?? 0 },
-    trace: [],
   };
 }
 

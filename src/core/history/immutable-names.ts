@@ -1,20 +1,9 @@
 import * as z from "zod";
 import type { UnreadableCause } from "./waybill.ts";
 import { OperatorError } from "../model/failure.ts";
-import { byText, IMMUTABLE_KEY, type ObjectKey, type Sha256 } from "../model/names.ts";
+import { byText, IMMUTABLE_KEY, type ObjectKey } from "../model/names.ts";
+import type { ImmutableName, ImmutableNames } from "../model/immutable-names.ts";
 import type { Parcel } from "../model/parcel.ts";
-
-/**
- * Names that were once delivered as immutable: browsers may hold them for a year after they last stood in the store, so
- * none of them may come back with other bytes.
- */
-export type ImmutableNames = ReadonlyMap<ObjectKey, ImmutableName>;
-
-export interface ImmutableName {
-  readonly hash: Sha256;
-  /** When it was last known to stand, milliseconds since 1970, by the store's clock. */
-  readonly stoodMs: number;
-}
 
 export const IMMUTABLE_FORMAT = "restless-courier/immutable-names/1";
 const YEAR_MS = 366 * 86_400_000;

@@ -1,6 +1,6 @@
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
 import type { RoutingRule } from "./website.ts";
-import type { ImmutableNames } from "../history/immutable-names.ts";
+import type { ImmutableNames } from "./immutable-names.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "./parcel.ts";
 
 /** The record of a release. `docs/formats.md` shows it by example. */

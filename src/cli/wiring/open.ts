@@ -1,0 +1,70 @@
+import { existsSync } from "node:fs";
+import { join } from "node:path";
+import type { Bucket } from "../../ports/bucket.ts";
+import type { Clock } from "../../ports/clock.ts";
+import type { Edge } from "../../ports/edge.ts";
+import type { CountRequest, ObjectStore, TryAgain } from "../../ports/object-store.ts";
+import type { PublicSite } from "../../ports/public-site.ts";
+import type { Target } from "../../settings/destination.ts";
+import { SANDBOX_CREDENTIALS } from "./sandbox-credentials.ts";
+
+/** The sandbox's keys stand in a file of the project; everybody else's where the user keeps them. */
+export function findCredentialsFile(
+  profile: string | undefined,
+  { projectFolder }: Target,
+): string | undefined {
+  const file = join(projectFolder, SANDBOX_CREDENTIALS);
+  return profile === "sandbox" && existsSync(file) ? file : undefined;
+}
+
+/** The store of a destination, each request counted. */
+export async function openStore(target: Target, count: CountRequest, again: TryAgain): Promise<ObjectStore> {
+  const { store } = target;
+  if (store.kind === "folder") {
+    const { createFolderStore } = await import("../../adapters/stores/folder/folder-store.ts");
+    return createFolderStore(store.folder, count);
+  }
+  const { createS3Store } = await import("../../adapters/stores/s3/s3-store.ts");
+  return createS3Store(
+    { ...store, credentialsFile: findCredentialsFile(store.profile, target) },
+    count,
+    again,
+  );
+}
+
+/** The bucket of a store that has one. */
+export async function openBucket(target: Target): Promise<Bucket> {
+  const { store } = target;
+  if (store.kind === "folder") throw new Error("a folder is no bucket");
+  const { createS3Bucket } = await import("../../adapters/stores/s3/bucket.ts");
+  return createS3Bucket({ ...store, credentialsFile: findCredentialsFile(store.profile, target) });
+}
+
+/** The site as visitors reach it; undefined where no address is known. */
+export async function openVisitors({ rules: { url } }: Target): Promise<PublicSite | undefined> {
+  if (url === undefined) return undefined;
+  const { createHttpSite } = await import("../../adapters/public-site/http-site.ts");
+  return createHttpSite(url);
+}
+
+/** From the store outwards. */
+export async function openEdges(target: Target, clock: Clock): Promise<Edge[]> {
+  const { edges } = target;
+  const { url } = target.rules;
+  return Promise.all(
+    edges.map(async (edge) => {
+      if (edge.kind === "distribution") {
+        const { createDistributionEdge } =
+          await import("../../adapters/edges/distribution/distribution-edge.ts");
+        const credentialsFile = findCredentialsFile(edge.profile, target);
+        return createDistributionEdge({ ...edge, credentialsFile }, clock);
+      }
+      const { createPurgeEdge } = await import("../../adapters/edges/purge/purge-edge.ts");
+      const nodes = edge.nodes ?? [edge.url ?? url ?? ""];
+      return createPurgeEdge(
+        { ...edge, nodes, host: (edge.host ?? new URL(url ?? (nodes[0] as string)).host).toLowerCase() },
+        clock,
+      );
+    }),
+  );
+}

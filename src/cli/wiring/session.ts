@@ -1,0 +1,62 @@
+import type { DeliveryEvent } from "../../ports/reporter.ts";
+import type { Target } from "../../settings/destination.ts";
+import type { Delivery, Stay } from "../../workflows/run.ts";
+import { isSet, text, type Arguments } from "../frame/command.ts";
+import { toPrintedEvent } from "../frame/events.ts";
+import { explainStoreError } from "../frame/failure.ts";
+import { watchForInterruption } from "../frame/interruption.ts";
+import { createProgress } from "../frame/progress.ts";
+import type { Terminal } from "../frame/terminal.ts";
+import { wireDelivery, wireDestination, type RunTools, type Wired } from "./wiring.ts";
+
+/** What a command does once all is wired. */
+export type Work<S extends Stay, T> = (stay: S, target: Target) => Promise<T>;
+
+/** Wires a run, turns what stores say into what people understand, and lets go of everything at its end. */
+export const withDelivery = <T>(args: Arguments, terminal: Terminal, work: Work<Delivery, T>): Promise<T> =>
+  withRun({ args, terminal, wire: wireDelivery }, work);
+
+/** The same for commands that need no build. */
+export const withDestination = <T>(args: Arguments, terminal: Terminal, work: Work<Stay, T>): Promise<T> =>
+  withRun({ args, terminal, wire: wireDestination }, work);
+
+interface RunFacts<S extends Stay> {
+  readonly args: Arguments;
+  readonly terminal: Terminal;
+  readonly wire: (args: Arguments, terminal: Terminal, tools: RunTools) => Promise<Wired<S>>;
+}
+
+async function withRun<S extends Stay, T>(
+  { args, terminal, wire }: RunFacts<S>,
+  work: Work<S, T>,
+): Promise<T> {
+  const show = createProgress(terminal, { quiet: isSet(args, "quiet"), verbose: isSet(args, "verbose") });
+  const events = text(args, "format") === "ndjson";
+  const report = (event: DeliveryEvent): void => {
+    if (events) terminal.print(`${JSON.stringify(toPrintedEvent(event))}\n`);
+    else if (event.event === "done") show.end();
+    else show(event);
+  };
+  const interruption = watchForInterruption(terminal);
+  let wired: Wired<S> | undefined;
+  try {
+    wired = await wire(args, terminal, { report, interruption });
+    return await work(wired.stay, wired.target);
+  } catch (error) {
+    show.end();
+    if (!wired) throw error;
+    const { store, tally } = wired.stay.place;
+    throw explainStoreError(error, store.location, tally.written);
+  } finally {
+    interruption.end();
+    if (wired) close(wired.stay);
+  }
+}
+
+/** Lets go of all that a run has opened. */
+export function close({ place: { store, visitors, edges }, ...rest }: Stay | Delivery): void {
+  if ("source" in rest) rest.source.close();
+  store.close();
+  visitors?.close();
+  for (const edge of edges) edge.close();
+}

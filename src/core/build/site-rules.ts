@@ -1,0 +1,23 @@
+import type { AddressRules } from "../addresses/addresses.ts";
+import type { EndpointRules } from "../model/endpoint.ts";
+import type { RedirectRule } from "../addresses/redirects.ts";
+import type { HeaderRules } from "./headers.ts";
+
+/** What a site is at a destination, whatever build it gets: out of settings, options and defaults. */
+export interface SiteRules {
+  /** The path of the first page. */
+  readonly entry: string;
+  /** Absent: `404.html` if the build has it. */
+  readonly notFound?: string | undefined;
+  /** Whether an unknown address is answered with the entry page. */
+  readonly clientRoutes: boolean;
+  /** Globs of files that stay behind. */
+  readonly exclude: readonly string[];
+  /** Where visitors reach it, if that is known. */
+  readonly url?: string | undefined;
+  readonly headers: HeaderRules;
+  readonly addresses: AddressRules;
+  readonly redirects: readonly RedirectRule[];
+  readonly compression: "off" | "gzip";
+  readonly endpoint: EndpointRules;
+}

@@ -1,0 +1,16 @@
+/** What the endpoint that the edge reads from resolves by itself: index documents, or nothing but exact keys. */
+export type Serves = "website" | "objects";
+
+/** What the endpoint that the edge reads from can do. */
+export interface EndpointRules {
+  /** What it resolves by itself. */
+  readonly serves: Serves;
+  /** Whether an object can send visitors elsewhere. */
+  readonly carriesRedirects: boolean;
+  /** Whether names must be such as a file system can hold. */
+  readonly plainNames: boolean;
+  /** Whether the bucket's website settings are this site's alone to write. */
+  readonly ownsWebsite: boolean;
+  /** What stands before keys in the bucket: empty, or ends in a slash. */
+  readonly bucketPrefix: string;
+}

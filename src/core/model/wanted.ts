@@ -1,0 +1,21 @@
+import type { ObjectKey } from "./names.ts";
+import type { Parcel } from "./parcel.ts";
+import type { RoutingRule } from "./website.ts";
+
+/** What a destination is to hold, wherever that comes from: all that a delivery is decided by. */
+export interface Wanted<P extends Parcel = Parcel> {
+  /** Sorted by key. */
+  readonly parcels: readonly P[];
+  /** What pages load, straight away or by way of others: it is there before them. */
+  readonly loaded: ReadonlySet<ObjectKey>;
+  /** Rules that the website endpoint is to have. */
+  readonly routing: readonly RoutingRule[];
+  readonly origin: Origin;
+}
+
+/** Where it comes from: a build, or the release whose waybill says it. */
+export type Origin = { readonly from: "build" } | { readonly from: "release"; readonly release: number };
+
+/** The release that is put back; undefined: something new is delivered. */
+export const releaseOf = (origin: Origin): number | undefined =>
+  origin.from === "release" ? origin.release : undefined;
