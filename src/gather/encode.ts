@@ -1,8 +1,8 @@
+import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import { hash } from "node:crypto";
 import { gzipSync } from "node:zlib";
 import { isWorthEncoding, type EncodedForm } from "../core/build/stored-encoding.ts";
 import type { ObjectKey } from "../core/model/names.ts";
-import type { ExplainedParcel } from "../core/build/parcels.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import { WHOLE_BYTES } from "./hash-files.ts";
 

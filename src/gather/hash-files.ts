@@ -1,3 +1,4 @@
+import type { Build } from "../core/model/build.ts";
 import { createHash, hash as hashOnce } from "node:crypto";
 import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
@@ -6,7 +7,6 @@ import { isTypedByName } from "../core/build/content-type.ts";
 import { createTokenFinder, findFingerprintNames } from "../core/build/fingerprint.ts";
 import { findReferences, REFERRING } from "../core/build/references/find.ts";
 import { findSecrets } from "../core/build/secrets.ts";
-import type { Build } from "../core/build/parcels.ts";
 import type { Sha256 } from "../core/model/names.ts";
 import type { CachedFile, HashCache } from "./hash-cache.ts";
 import type { Scan, ScannedFile } from "./scan-build.ts";

@@ -1,7 +1,7 @@
+import { matcher } from "../core/model/glob.ts";
 import { lstatSync, readdirSync, realpathSync, statSync, type Dirent } from "node:fs";
 import { join, sep } from "node:path";
 import { OperatorError } from "../core/model/failure.ts";
-import { matcher } from "../core/build/headers.ts";
 import { byText } from "../core/model/names.ts";
 
 /** Names that are never shipped, whatever is written, wherever they stand in the build. */

@@ -1,7 +1,14 @@
 import { OperatorError } from "../core/model/failure.ts";
 import { assertNever, STATE_PREFIX } from "../core/model/names.ts";
 import type { Readers } from "../core/bucket/policies.ts";
-import type { ByHand, ProvisionStep, WrongRead } from "../core/bucket/provision.ts";
+import {
+  isUnknown,
+  judgeReads,
+  saysWhoReads,
+  type ByHand,
+  type ProvisionStep,
+  type WrongRead,
+} from "../core/bucket/provision.ts";
 import type { Bucket } from "../ports/bucket.ts";
 import type { Clock } from "../ports/clock.ts";
 import { StoreError, type ObjectStore, type RequestTally } from "../ports/object-store.ts";
@@ -36,13 +43,13 @@ export async function carryOutProvision(
       await change(step, tools.bucket);
       tools.tally.written += 1;
     } catch (error) {
-      if (!(error instanceof StoreError) || !isUnknown(step, error)) throw error;
+      if (!(error instanceof StoreError) || !isUnknown(step, error.kind)) throw error;
       const { status, code = "" } = error.facts;
       const answer = `${status ?? ""} ${code}`.trim();
       left.set(step, { code: "refused", step, answer, ...(status !== undefined && { status }) });
       continue;
     }
-    const wrong = saysWhoReads(step, tools) ? await findWrongReads(tools) : undefined;
+    const wrong = saysWhoReads(step, tools.readers) ? await findWrongReads(tools) : undefined;
     if (wrong === undefined) continue;
     await takeBack(step, tools.bucket);
     await removeProbes(tools);
@@ -51,15 +58,6 @@ export async function carryOutProvision(
   }
   return left;
 }
-
-/** Stores have many ways of not knowing a setting; a bucket or a policy that is refused is a failure all the same. */
-const isUnknown = ({ do: kind }: ProvisionStep, error: StoreError): boolean =>
-  error.kind === "unsupported" ||
-  (error.kind === "other" && kind !== "create-bucket" && kind !== "set-policy");
-
-/** Opening a block lets nobody in yet. */
-const saysWhoReads = (step: ProvisionStep, { readers }: ProvisionTools): boolean =>
-  step.do === "set-policy" || (step.do === "set-public-block" && readers === "edge-only");
 
 async function change(step: ProvisionStep, bucket: Bucket): Promise<void> {
   switch (step.do) {
@@ -126,8 +124,6 @@ const removeProbes = ({ store, run }: ProvisionTools): Promise<void> =>
 async function lookOnce({ store, readers, run }: ProvisionTools): Promise<WrongRead | undefined> {
   const { open, own } = toKeys(run);
   for (const key of [open, own]) if ((await store.head(key)) === undefined) return { code: "not-found", key };
-  if (await store.isPublic(own)) return { code: "records-open" };
-  const isOpen = await store.isPublic(open);
-  if (readers === "public" && !isOpen) return { code: "public-shut" };
-  return readers === "edge-only" && isOpen ? { code: "edge-only-open" } : undefined;
+  const [isOwnOpen, isOpen] = [await store.isPublic(own), await store.isPublic(open)];
+  return judgeReads({ isOwnOpen, isOpen }, readers);
 }

@@ -1,13 +1,6 @@
-import {
-  judgeForgetting,
-  judgeHabits,
-  type ForgettingLook,
-  type SaidHabits,
-  type SeenHabits,
-} from "../core/diagnosis/checkup/edge-links.ts";
-import type { Link } from "../core/diagnosis/checkup/link.ts";
+import type { ForgettingLook, ForgettingTrial, HabitAnswers } from "../core/diagnosis/checkup/edge-links.ts";
 import { PROBE_HEADERS, toProbeText, type ProbeKeys } from "../core/diagnosis/checkup/probes.ts";
-import type { VisitorAnswer } from "../core/diagnosis/checkup/visitor-links.ts";
+import type { VisitorAnswer } from "../core/model/visitor-answer.ts";
 import type { EdgeWait } from "../core/model/edge.ts";
 import type { Sha256, UrlPath } from "../core/model/names.ts";
 import type { Clock } from "../ports/clock.ts";
@@ -28,25 +21,21 @@ export interface EdgeTools {
   readonly onWait: (wait: EdgeWait) => void;
 }
 
-/** An edge, and what the settings say of it. */
+/** An edge, and how it is said to take patterns; undefined: it takes none, or its kind leaves no doubt. */
 export interface EdgeOnTrial {
   readonly edge: Edge;
-  readonly said: SaidHabits;
-  /** How it is said to take patterns; undefined: it takes none, or its kind leaves no doubt. */
   readonly patterns?: string | undefined;
 }
 
-export interface EdgeTrial {
-  readonly habits: SeenHabits;
-  /** Whether an old copy of the page is held now, so that it can be let go of. */
-  readonly holdsOld: boolean;
-}
-
+/** The probe's content, in one of its versions. */
 export const toProbe = (run: string, version: number): Content & { readonly hash: Sha256 } =>
   toContent(Buffer.from(toProbeText(run, version)));
 
-/** What the edge does by itself: writes over what it may hold, and looks what answers. The page's second version stands afterwards. */
-export async function watchHabits(tools: EdgeTools, isLateMissing: boolean): Promise<EdgeTrial> {
+/**
+ * Lets the edge show what it does by itself: writes over what it may hold, and asks what answers. The page's second version
+ * stands afterwards.
+ */
+export async function watchHabits(tools: EdgeTools, isLateMissing: boolean): Promise<HabitAnswers> {
   const { store, run, keys, ask, addressOf } = tools;
   const old = toProbe(run, 1);
   const fresh = toProbe(run, 2);
@@ -57,45 +46,33 @@ export async function watchHabits(tools: EdgeTools, isLateMissing: boolean): Pro
     await store.put(key, fresh, key === keys.zero ? PROBE_HEADERS.zero : PROBE_HEADERS.page);
   await store.put(keys.late, fresh, PROBE_HEADERS.zero);
   const hashOf = async (address: UrlPath): Promise<Sha256 | undefined> => (await ask(address))?.hash;
-  const zero = await hashOf(addressOf(keys.zero));
-  const page = await hashOf(addressOf(keys.page));
-  const queried = await hashOf(`${addressOf(keys.page)}?probe=${run}`);
-  const late = await ask(addressOf(keys.late));
-  const told = (hash: Sha256 | undefined): boolean | undefined =>
-    hash === old.hash ? true : hash === fresh.hash ? false : undefined;
-  const holdsOld = told(page) === true;
   return {
-    holdsOld,
-    habits: {
-      holdsZero: told(zero),
-      ignoresQuery: holdsOld ? told(queried) : undefined,
-      holdsNegative: isLateMissing && late ? late.status >= 400 : undefined,
-    },
+    ...{ old: old.hash, fresh: fresh.hash },
+    zero: await hashOf(addressOf(keys.zero)),
+    page: await hashOf(addressOf(keys.page)),
+    queried: await hashOf(`${addressOf(keys.page)}?probe=${run}`),
+    lateStatus: isLateMissing ? (await ask(addressOf(keys.late)))?.status : undefined,
   };
 }
 
-/** Asks each edge, from the store outwards, to let go of the page, and looks what answers then. */
+/** Asks each edge, from the store outwards, to let go of the page, and asks what answers then. Ends at the first that fails. */
 export async function tryForgetting(
   tools: EdgeTools,
   trials: readonly EdgeOnTrial[],
-  { holdsOld }: Pick<EdgeTrial, "holdsOld">,
-): Promise<Link[]> {
-  const links: Link[] = [];
+  holdsOld: boolean,
+): Promise<ForgettingTrial[]> {
+  const seen: ForgettingTrial[] = [];
   for (const [index, { edge, patterns }] of trials.entries()) {
     const facts = { edge: edge.name, patterns };
     const failed = await invalidate(tools, edge, tools.addressOf(tools.keys.page));
     const isOutermost = index === trials.length - 1;
-    if (failed) {
-      links.push(judgeForgetting(facts, failed, undefined));
-      // An outer edge refills from this one: what it answers tells nothing any more.
-      return links;
-    }
-    const look: ForgettingLook = isOutermost && holdsOld ? await lookFor(tools, 2) : { state: "not-held" };
-    const pattern =
-      isOutermost && look.state === "new" && patterns ? await tryPattern(tools, edge) : undefined;
-    links.push(judgeForgetting(facts, look, pattern));
+    // An outer edge refills from this one: what it answers tells nothing any more.
+    if (failed) return [...seen, { ...facts, exact: failed }];
+    const exact: ForgettingLook = isOutermost && holdsOld ? await lookFor(tools, 2) : { state: "not-held" };
+    const isTried = isOutermost && exact.state === "new" && patterns !== undefined && patterns !== "";
+    seen.push({ ...facts, exact, pattern: isTried ? await tryPattern(tools, edge) : undefined });
   }
-  return links;
+  return seen;
 }
 
 async function tryPattern(tools: EdgeTools, edge: Edge): Promise<ForgettingLook> {
@@ -133,12 +110,3 @@ async function lookFor(
     await clock.sleep(LOOK_MS);
   }
 }
-
-/** Where several edges stand in a row, nobody can tell which of them does what. */
-export const judgeHabitsOf = (
-  trials: readonly EdgeOnTrial[],
-  { habits }: Pick<EdgeTrial, "habits">,
-): Link[] => {
-  const [only, ...others] = trials;
-  return only && others.length === 0 ? [judgeHabits(habits, only.said)] : [];
-};

@@ -23,7 +23,6 @@ test("a try of the store leaves nothing, and takes along what an earlier one lef
   await tryStore(store, {
     run: "run-89abcdef",
     keys: toProbeKeys("run-89abcdef", "index.html"),
-    url: "",
     isServed: () => Promise.resolve(undefined),
   });
   const keys: string[] = [];

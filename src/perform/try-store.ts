@@ -1,31 +1,15 @@
 import type { ProbeKeys } from "../core/diagnosis/checkup/probes.ts";
 import type { ObjectKey, Sha256 } from "../core/model/names.ts";
 import { isProbe, PROBE_HEADERS, PROBE_PREFIXES, toProbeText } from "../core/diagnosis/checkup/probes.ts";
-import {
-  judgeConditions,
-  judgeRecords,
-  toDenied,
-  type ConditionAnswer,
-} from "../core/diagnosis/checkup/store-links.ts";
-import { rightFor } from "../core/bucket/rights.ts";
-import type { StoreAction } from "../core/model/store-action.ts";
-import { good, type Link } from "../core/diagnosis/checkup/link.ts";
+import type { ConditionAnswer, StoreFailure, StoreTrial } from "../core/diagnosis/checkup/store-links.ts";
 import { StoreError, type Condition, type ObjectStore } from "../ports/object-store.ts";
 import { toContent } from "./record.ts";
 
 export interface StoreTrialFacts {
   readonly run: string;
   readonly keys: ProbeKeys;
-  /** The site's address; empty: none is known. */
-  readonly url: string;
   /** Whether a visitor gets the record that stands there; undefined: nobody answers, or no address is known. */
   readonly isServed: (hash: Sha256) => Promise<boolean | undefined>;
-}
-
-export interface StoreTrial {
-  readonly links: readonly Link[];
-  /** Whether objects can be written at all. */
-  readonly canWrite: boolean;
 }
 
 /**
@@ -34,15 +18,15 @@ export interface StoreTrial {
  */
 export async function tryStore(
   store: ObjectStore,
-  { run, keys, url, isServed }: StoreTrialFacts,
+  { run, keys, isServed }: StoreTrialFacts,
 ): Promise<StoreTrial> {
-  const denials: Link[] = [];
+  const denials: StoreFailure[] = [];
   const attempt = async <T>(work: () => Promise<T>): Promise<T | undefined> => {
     try {
       return await work();
     } catch (error) {
       if (!(error instanceof StoreError) || error.kind !== "denied") throw error;
-      denials.push(toDenied({ kind: error.kind, ...error.facts }, store.location));
+      denials.push({ kind: error.kind, ...error.facts });
       return undefined;
     }
   };
@@ -55,21 +39,14 @@ export async function tryStore(
     await attempt(() => store.copy({ key: keys.own }, copied));
   }
   await attempt(() => store.abandonUploads(new Set([keys.own])));
-  const conditions = written ? [judgeConditions(await tryCondition(store, keys.own))] : [];
+  const condition = written && (await tryCondition(store, keys.own));
   const isFolder = store.location.bucket === "";
-  const records = written
-    ? [
-        judgeRecords({
-          url,
-          isServed: await isServed(content.hash),
-          isPublic: isFolder ? undefined : await store.isPublic(keys.own),
-        }),
-      ]
-    : [];
+  const records = written && {
+    isServed: await isServed(content.hash),
+    isPublic: isFolder ? undefined : await store.isPublic(keys.own),
+  };
   await attempt(() => store.remove([keys.own, copied]));
-  const rights =
-    denials.length > 0 ? dedupe(denials) : [good("rights", { code: "work" }, { code: "all-rights" })];
-  return { links: [...rights, ...conditions, ...records], canWrite: written !== undefined };
+  return { denials, canWrite: written !== undefined, condition, records };
 }
 
 /** What an earlier try left when it was killed; a younger one may be somebody's who is trying now. */
@@ -82,7 +59,7 @@ async function clearLeftovers(store: ObjectStore): Promise<void> {
           if (isProbe(key) && storeTimeMs - modifiedMs > LEFTOVER_MS) left.push(key);
     if (left.length > 0) await store.remove(left);
   } catch (error) {
-    // Rights that lack are told by the tries that need them.
+    // Missing rights are told by the tries that need them.
     if (!(error instanceof StoreError) || error.kind !== "denied") throw error;
   }
 }
@@ -102,13 +79,3 @@ async function tryCondition(store: ObjectStore, key: string): Promise<ConditionA
     throw error;
   }
 }
-
-/** One right is told once, however many requests need it. */
-const dedupe = (links: readonly Link[]): Link[] => [
-  ...new Map(links.map((link) => [toRight(link), link])).values(),
-];
-
-const toRight = ({ cause, names }: Link): string => {
-  const { action } = (names ?? {}) as { readonly action?: StoreAction };
-  return `${cause} ${action === undefined ? "" : rightFor(action).name}`;
-};

@@ -1,4 +1,4 @@
-import type { Build } from "../core/build/parcels.ts";
+import type { Build } from "../core/model/build.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { Content } from "./object-store.ts";
 

@@ -1,6 +1,5 @@
-import type { EdgeAbilities, EdgeFailure, EdgeWait } from "../core/model/edge.ts";
+import type { EdgeAbilities, EdgeFailure, EdgeWait, ReadBack } from "../core/model/edge.ts";
 import type { OddAnswers } from "../core/model/warning.ts";
-import type { ReadBack } from "../core/edges/read-back.ts";
 import type { UrlPath } from "../core/model/names.ts";
 
 /**

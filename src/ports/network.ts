@@ -1,4 +1,4 @@
-import type { CertificateLook, NameLook } from "../core/diagnosis/checkup/visitor-links.ts";
+import type { CertificateLook, NameLook } from "../core/model/network.ts";
 
 /** The way to a public address, below HTTP. Neither call throws: a failure is a code. */
 export interface Network {

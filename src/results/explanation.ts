@@ -3,7 +3,7 @@ import { showChangeReason, showHeaderSource, showRoleReason, UNCHANGED } from ".
 import { listAddresses, type AddressRules } from "../core/addresses/addresses.ts";
 import { resolveName } from "../core/addresses/resolve.ts";
 import type { Analysis } from "../core/build/analysis.ts";
-import { type Comparison } from "../core/compare/compare.ts";
+import type { Comparison } from "../core/compare/compare.ts";
 import { CHANGES } from "../core/compare/standing.ts";
 import { ROLES } from "../core/model/parcel.ts";
 

@@ -1,4 +1,7 @@
 import * as z from "zod";
+import type { Readers } from "../core/bucket/policies.ts";
+import type { ProvisionPlan } from "../core/bucket/provision.ts";
+import { showChecked, wordsOfByHand, wordsOfStep } from "../words/provision.ts";
 
 /** The machine-readable result of `provision`: part of the interface, documented in docs/results.md. */
 export const provisionResultSchema = z.strictObject({
@@ -29,3 +32,33 @@ export const provisionResultSchema = z.strictObject({
   checked: z.array(z.string()),
 });
 export type ProvisionResult = z.infer<typeof provisionResultSchema>;
+
+/** What was or would be done to which bucket. */
+export interface ProvisionFacts extends ProvisionPlan {
+  readonly site: string;
+  readonly destination: string;
+  readonly bucket: string;
+  readonly endpoint: string;
+  readonly readers: Readers;
+  readonly dryRun: boolean;
+  /** Whether it was tried who may read. */
+  readonly isChecked: boolean;
+}
+
+/** The result of `provision`. */
+export const toProvisionResult = ({
+  isChecked,
+  steps,
+  byHand,
+  ...facts
+}: ProvisionFacts): ProvisionResult => ({
+  site: facts.site,
+  destination: facts.destination,
+  bucket: facts.bucket,
+  endpoint: facts.endpoint,
+  readers: facts.readers,
+  dryRun: facts.dryRun,
+  steps: steps.map((step) => ({ do: step.do, ...wordsOfStep(step) })),
+  byHand: byHand.map(wordsOfByHand),
+  checked: isChecked ? [...showChecked(facts.readers)] : [],
+});

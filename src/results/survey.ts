@@ -1,9 +1,9 @@
+import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import * as z from "zod";
 import type { Weight } from "../core/build/weight.ts";
 import { showRoleReason } from "../words/reasons.ts";
 import { problemSchema, toProblemResult } from "./problem.ts";
 import type { Analysis } from "../core/build/analysis.ts";
-import type { ExplainedParcel } from "../core/build/parcels.ts";
 import { byText } from "../core/model/names.ts";
 import { ROLES } from "../core/model/parcel.ts";
 

@@ -1,7 +1,12 @@
 import { broken, good, note, notTried, type Link } from "../core/diagnosis/checkup/link.ts";
 import { PROBE_HEADERS, toProbeKeys } from "../core/diagnosis/checkup/probes.ts";
 import { toCheckupResult, type CheckupResult } from "../results/checkup.ts";
-import { judgeFirstLook, judgeWebsite, type StoreFailure } from "../core/diagnosis/checkup/store-links.ts";
+import {
+  judgeFirstLook,
+  judgeTrial,
+  judgeWebsite,
+  type StoreFailure,
+} from "../core/diagnosis/checkup/store-links.ts";
 import {
   judgeCertificate,
   judgeFolders,
@@ -12,7 +17,6 @@ import {
 } from "../core/diagnosis/checkup/visitor-links.ts";
 import { isSamePolicy, mergePolicy, toReadStatements, type Readers } from "../core/bucket/policies.ts";
 import {
-  judgeHabitsOf,
   toProbe,
   tryForgetting,
   watchHabits,
@@ -26,7 +30,12 @@ import type { Bucket } from "../ports/bucket.ts";
 import type { Network } from "../ports/network.ts";
 import { StoreError } from "../ports/object-store.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
-import type { SaidHabits } from "../core/diagnosis/checkup/edge-links.ts";
+import {
+  judgeForgetting,
+  judgeHabits,
+  readHabits,
+  type SaidHabits,
+} from "../core/diagnosis/checkup/edge-links.ts";
 import type { Place, Visit } from "./run.ts";
 
 export interface CheckupOptions {
@@ -86,8 +95,8 @@ export async function checkUp(visit: Visit, options: CheckupOptions): Promise<Ch
       const answer = await visitors?.ask(rules.addresses.basePath + keys.own);
       return answer && answer.status === 200 && answer.hash === hash;
     };
-    const trial = await tryStore(store, { run: run.name, keys, isServed, url: rules.url ?? "" });
-    links.push(...trial.links);
+    const trial = await tryStore(store, { run: run.name, keys, isServed });
+    links.push(...judgeTrial(trial, { ...store.location, url: rules.url ?? "" }));
     ({ canWrite } = trial);
   }
   if (first.isReached && options.bucket)
@@ -155,10 +164,15 @@ async function lookFromOutside(visit: Visit, facts: OutsideFacts): Promise<Link[
   return [...way, edge, ...(await tryRight(trial))];
 }
 
+/** An edge, and what the settings say of it. */
+interface SaidEdgeOnTrial extends EdgeOnTrial {
+  readonly said: SaidHabits;
+}
+
 /** The edges, and what they are tried with. */
 interface Trial {
   readonly tools: EdgeTools;
-  readonly trials: readonly EdgeOnTrial[];
+  readonly trials: readonly SaidEdgeOnTrial[];
   readonly facts: OutsideFacts;
 }
 
@@ -256,13 +270,18 @@ async function tryEdges(
   { tools, trials }: Trial,
   late: Awaited<ReturnType<EdgeTools["ask"]>>,
 ): Promise<Link[]> {
-  if (trials.length === 0) return [notTried("forgetting", { code: "no-edge" })];
-  if (!late) return tryForgetting(tools, trials, { holdsOld: false });
-  const seen = await watchHabits(tools, late.status >= 400);
-  return [...(await tryForgetting(tools, trials, seen)), ...judgeHabitsOf(trials, seen)];
+  const [only, ...others] = trials;
+  if (!only) return [notTried("forgetting", { code: "no-edge" })];
+  const forget = async (holdsOld: boolean): Promise<Link[]> =>
+    (await tryForgetting(tools, trials, holdsOld)).map(judgeForgetting);
+  if (!late) return forget(false);
+  const { holdsOld, habits } = readHabits(await watchHabits(tools, late.status >= 400));
+  const links = await forget(holdsOld);
+  // Where several edges stand in a row, nobody can tell which of them does what.
+  return others.length > 0 ? links : [...links, judgeHabits(habits, only.said)];
 }
 
-const listTrials = ({ edges }: Place, { said }: CheckupOptions): EdgeOnTrial[] =>
+const listTrials = ({ edges }: Place, { said }: CheckupOptions): SaidEdgeOnTrial[] =>
   edges.flatMap((edge) => {
     const own = said.find(({ name }) => name === edge.name);
     return own ? [{ edge, said: own, patterns: own.patterns }] : [];

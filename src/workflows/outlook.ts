@@ -1,6 +1,8 @@
+import type { Build } from "../core/model/build.ts";
+import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
+import { longestPageFreshness } from "../core/model/cache-control.ts";
 import { createHash, hash } from "node:crypto";
 import { analyseBuild, hasUnknownImmutables, type Analysis, type Findings } from "../core/build/analysis.ts";
-import { longestPageFreshness, type Build, type ExplainedParcel } from "../core/build/parcels.ts";
 import { applyEncodedForms } from "../core/build/stored-encoding.ts";
 import { compareParcels } from "../core/compare/compare.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";

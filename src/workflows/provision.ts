@@ -1,4 +1,4 @@
-import type { ProvisionResult } from "../results/provision.ts";
+import { toProvisionResult, type ProvisionResult } from "../results/provision.ts";
 import {
   isSameStep,
   planProvision,
@@ -8,9 +8,8 @@ import {
 import { OperatorError } from "../core/model/failure.ts";
 import { readBucket } from "../gather/read-bucket.ts";
 import { carryOutProvision, findWrongReads } from "../perform/provision.ts";
-import { showChecked, wordsOfByHand, wordsOfStep } from "../words/provision.ts";
 import type { Bucket } from "../ports/bucket.ts";
-import type { Place, Visit } from "./run.ts";
+import type { Visit } from "./run.ts";
 
 export interface ProvisionOptions {
   readonly wishes: ProvisionWishes;
@@ -25,20 +24,24 @@ export async function provision(
   bucket: Bucket,
   { wishes, dryRun, confirm }: ProvisionOptions,
 ): Promise<ProvisionResult> {
-  const { store, tally } = place;
+  const { site, destination, store, tally } = place;
+  const { endpoint } = store.location;
+  const toResult = (
+    done: ProvisionPlan,
+    tried: { readonly dryRun: boolean; readonly isChecked: boolean },
+  ): ProvisionResult => toProvisionResult({ site, destination, endpoint, ...wishes, ...done, ...tried });
   const facts = await readBucket(bucket);
   const plan = planProvision(facts, wishes);
   const tools = { bucket, store, clock: run.clock, run: run.name, readers: wishes.readers, tally };
-  if (dryRun) return toResult(place, wishes, plan, { dryRun, checked: [] });
+  if (dryRun) return toResult(plan, { dryRun, isChecked: false });
   // What is left to a person may be just what decides who reads.
-  if (plan.steps.length === 0 && plan.byHand.length > 0)
-    return toResult(place, wishes, plan, { dryRun, checked: [] });
+  if (plan.steps.length === 0 && plan.byHand.length > 0) return toResult(plan, { dryRun, isChecked: false });
   if (plan.steps.length === 0) {
     const wrong = await findWrongReads(tools);
     if (wrong !== undefined) throw new OperatorError("provision-wrong", { wrong });
-    return toResult(place, wishes, plan, { dryRun, checked: showChecked(wishes.readers) });
+    return toResult(plan, { dryRun, isChecked: true });
   }
-  await confirm?.(toResult(place, wishes, plan, { dryRun: true, checked: [] }));
+  await confirm?.(toResult(plan, { dryRun: true, isChecked: false }));
   const left = await carryOutProvision(plan.steps, tools);
   const done = plan.steps.filter((step) => !left.has(step));
   const after = planProvision(await readBucket(bucket), wishes);
@@ -46,23 +49,5 @@ export async function provision(
   if (lost.length > 0) throw new OperatorError("provision-lost", { steps: lost });
   const hasPolicy = done.some((step) => step.do === "set-policy" || step.do === "set-public-block");
   const byHand = [...plan.byHand, ...left.values()];
-  const checked = hasPolicy ? showChecked(wishes.readers) : [];
-  return toResult(place, wishes, { steps: done, byHand }, { dryRun, checked });
+  return toResult({ steps: done, byHand }, { dryRun, isChecked: hasPolicy });
 }
-
-const toResult = (
-  { site, destination, store }: Place,
-  { readers, bucket }: ProvisionWishes,
-  { steps, byHand }: ProvisionPlan,
-  { dryRun, checked }: Pick<ProvisionResult, "dryRun" | "checked">,
-): ProvisionResult => ({
-  site,
-  destination,
-  bucket,
-  endpoint: store.location.endpoint,
-  readers,
-  dryRun,
-  steps: steps.map((step) => ({ do: step.do, ...wordsOfStep(step) })),
-  byHand: byHand.map(wordsOfByHand),
-  checked: [...checked],
-});

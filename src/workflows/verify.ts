@@ -1,6 +1,6 @@
+import { parseEdgeFreshness } from "../core/model/cache-control.ts";
 import { compareParcels } from "../core/compare/compare.ts";
 import { OperatorError } from "../core/model/failure.ts";
-import { parseEdgeFreshness } from "../core/build/headers.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
 import { explainSymptoms, type StoredLook } from "../core/diagnosis/verification/causes.ts";
 import { listEarlier, selectChecks, type Check } from "../core/diagnosis/verification/checks.ts";

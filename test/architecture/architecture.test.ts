@@ -1,23 +1,7 @@
 import { execFileSync } from "node:child_process";
 import { readdirSync, readFileSync } from "node:fs";
 import { dirname, join, normalize } from "node:path";
-
-/** Which folder may import which; `core/model` is open to all, the wiring alone knows the adapters. */
-const ALLOWED: Readonly<Record<string, readonly string[]>> = {
-  core: ["core"],
-  ports: ["core", "ports"],
-  settings: ["core", "settings"],
-  gather: ["core", "ports", "gather"],
-  perform: ["core", "ports", "perform"],
-  adapters: ["core", "ports", "adapters"],
-  workflows: ["core", "ports", "gather", "perform", "settings", "workflows"],
-  sandbox: ["core", "ports", "sandbox"],
-  cli: ["core", "ports", "gather", "perform", "settings", "workflows", "sandbox", "adapters", "cli"],
-  "main.ts": ["cli"],
-};
-/** Files of the command line that put the parts together; no other one reaches adapters or the engine's parts. */
-const WIRING = /^src\/cli\/(wiring|run-delivery|run-demo|run-look|run-setup|run-checkup)\.ts$/;
-const ONLY_WIRED = new Set(["adapters", "gather", "perform"]);
+import { readRooms, roomOf } from "./rooms.ts";
 
 interface Source {
   readonly path: string;
@@ -35,19 +19,40 @@ function toSource(path: string, text: string): Source {
   return { path, imports: found.map(([, target = ""]) => normalize(join(dirname(path), target))) };
 }
 
-const folderOf = (path: string): string => path.split("/")[1] ?? "";
+const ROOMS = readRooms();
 
+/** Imports that the table does not allow, and files that stand in no room. */
 function findBreaches(sources: readonly Source[]): string[] {
-  return sources.flatMap(({ path, imports }) =>
-    imports
-      .filter((target) => {
-        const [from, to] = [folderOf(path), folderOf(target)];
-        const isWired = from !== "cli" || !ONLY_WIRED.has(to) || WIRING.test(path);
-        return !(ALLOWED[from] ?? []).includes(to) || !isWired;
-      })
-      .map((target) => `${path} imports ${target}`),
-  );
+  return sources.flatMap(({ path, imports }) => {
+    const from = roomOf(path, ROOMS);
+    const allowed = from === undefined ? undefined : ROOMS.get(from)?.mayImport;
+    if (!allowed) return [`${path} stands in no room`];
+    return imports
+      .filter((target) => !isAllowed(path, target, allowed))
+      .map((target) => `${path} imports ${target}`);
+  });
 }
+
+function isAllowed(path: string, target: string, allowed: ReadonlySet<string>): boolean {
+  const to = roomOf(target, ROOMS);
+  if (dirname(path) === dirname(target)) return true;
+  // A command takes of another one only how it shows something; the list of commands takes what each one says of itself.
+  const isCommand = to === "cli/COMMAND" || /^cli\/(demo|sandbox|setup)$/.test(to ?? "");
+  if (isCommand)
+    return path === "src/cli/run.ts" ? /\/command\.ts$/.test(target) : /\/show[^/]*\.ts$/.test(target);
+  return to !== undefined && allowed.has(to);
+}
+
+/** Rooms that import each other, by way of others or at once. */
+const findRoomCycles = (sources: readonly Source[]): string[] => {
+  const graph = new Map<string, Set<string>>();
+  for (const { path, imports } of sources)
+    for (const target of imports) {
+      const [from, to] = [roomOf(path, ROOMS) ?? "", roomOf(target, ROOMS) ?? ""];
+      if (from !== to && !to.startsWith("cli/")) graph.set(from, (graph.get(from) ?? new Set()).add(to));
+    }
+  return findCycles([...graph].map(([path, imports]) => ({ path, imports: [...imports] })));
+};
 
 function findCycles(sources: readonly Source[]): string[] {
   const graph = new Map(sources.map(({ path, imports }) => [path, imports]));
@@ -70,6 +75,22 @@ test("each folder imports only what its place in the house allows, without a cyc
   expect(sources.flatMap(({ imports }) => imports).length).toBeGreaterThan(150);
   expect(findBreaches(sources)).toEqual([]);
   expect(findCycles(sources)).toEqual([]);
+  expect(findRoomCycles(sources)).toEqual([]);
+});
+
+test("a command has a folder with its options, and all that it prints in it or in one that it shares", () => {
+  const folders = readdirSync("src/cli", { withFileTypes: true }).filter((entry) => entry.isDirectory());
+  const commands = folders.map(({ name }) => name).filter((name) => name !== "frame" && name !== "wiring");
+  expect(commands.length).toBeGreaterThanOrEqual(15);
+  for (const name of commands) {
+    const text = readFileSync(join("src/cli", name, "command.ts"), "utf8");
+    expect([name, text.includes(`name: "${name}"`)]).toEqual([name, true]);
+    // What a command does is in its own folder: nobody pays for the others at the start.
+    expect([
+      name,
+      ...[...text.matchAll(/await import\("([^"]+)"\)/g)].map(([, path]) => path),
+    ]).not.toContainEqual(expect.stringMatching(/^\.\.\/(?!frame|wiring|\.\.\/sandbox)/));
+  }
 });
 
 test("the check itself finds a breach and a cycle", () => {
@@ -79,6 +100,19 @@ test("the check itself finds a breach and a cycle", () => {
   expect(
     findBreaches([
       toSource("src/cli/frame/help.ts", 'const { x } = await import("../../adapters/stores/s3/client.ts");'),
+    ]),
+  ).toHaveLength(1);
+  expect(
+    findBreaches([toSource("src/ports/edge.ts", 'import type { X } from "../core/edges/owed.ts";')]),
+  ).toHaveLength(1);
+  expect(
+    findBreaches([toSource("src/cli/verify/run.ts", 'import { x } from "../deliver/run.ts";')]),
+  ).toHaveLength(1);
+  expect(findBreaches([toSource("src/nowhere/x.ts", "")])).toHaveLength(1);
+  expect(
+    findRoomCycles([
+      toSource("src/core/model/a.ts", 'import { x } from "../build/b.ts";'),
+      toSource("src/core/build/c.ts", 'import { y } from "../model/d.ts";'),
     ]),
   ).toHaveLength(1);
   const a = toSource("src/core/a.ts", 'import type { B } from "./b.ts";');

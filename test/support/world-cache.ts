@@ -1,4 +1,4 @@
-import { parseEdgeFreshness } from "../../src/core/build/headers.ts";
+import { parseEdgeFreshness } from "../../src/core/model/cache-control.ts";
 import type { EdgeAbilities } from "../../src/core/model/edge.ts";
 import { EXACT_EDGE } from "./edges.ts";
 

@@ -1,7 +1,8 @@
+import type { VisitorAnswer } from "../../core/model/visitor-answer.ts";
 import { hash } from "node:crypto";
 import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
 import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
-import type { AskOptions, PublicAnswer, PublicSite } from "../../ports/public-site.ts";
+import type { AskOptions, PublicSite } from "../../ports/public-site.ts";
 import { decode } from "../decode.ts";
 import { findRefusal } from "./refusal.ts";
 
@@ -52,7 +53,7 @@ function send(
   });
 }
 
-async function toAnswer(response: IncomingMessage): Promise<PublicAnswer> {
+async function toAnswer(response: IncomingMessage): Promise<VisitorAnswer> {
   const chunks: Buffer[] = [];
   for await (const chunk of response) chunks.push(chunk as Buffer);
   const body = Buffer.concat(chunks);

@@ -1,6 +1,5 @@
 import { existsSync } from "node:fs";
 import { relative } from "node:path";
-import { systemNetwork } from "../../adapters/network/system-network.ts";
 import { distributionsOf, type NamedEdgeSettings, type Target } from "../../settings/destination.ts";
 import { checkUp, type CheckupStage, type SaidOfEdge } from "../../workflows/checkup.ts";
 import { showEdgeWait } from "../../words/edges.ts";
@@ -9,7 +8,7 @@ import { printResult } from "../frame/output.ts";
 import { withDestination } from "../wiring/session.ts";
 import { showCheckup } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { findCredentialsFile, openBucket } from "../wiring/open.ts";
+import { findCredentialsFile, openBucket, openNetwork } from "../wiring/open.ts";
 
 /** `checkup`. @returns the exit code: 1 where a link is broken */
 export function checkUpDestination(args: Arguments, terminal: Terminal): Promise<number> {
@@ -26,7 +25,7 @@ export function checkUpDestination(args: Arguments, terminal: Terminal): Promise
           identity: identityOf(target),
         },
         said: target.edges.map(toSaid),
-        ...{ bucket, network: systemNetwork, dryRun: isSet(args, "dry-run") },
+        ...{ bucket, network: await openNetwork(), dryRun: isSet(args, "dry-run") },
         source: describeSource(target, terminal.environment),
         onStage: (told) => {
           stage.show(showStage(told));

@@ -4,7 +4,7 @@ import { showComparison } from "../deliver/show.ts";
 import { isSet, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { printComparison } from "../releases/comparison.ts";
+import { printComparison } from "../releases/show-comparison.ts";
 import { withDelivery, withDestination } from "../wiring/session.ts";
 
 /** `compare`: the build against a destination. */

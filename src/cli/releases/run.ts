@@ -11,7 +11,7 @@ import { confirm } from "../frame/ask.ts";
 import { isSet, list, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import { withDestination } from "../wiring/session.ts";
-import { printComparison } from "./comparison.ts";
+import { printComparison } from "./show-comparison.ts";
 import { showHoldResult, showOneRelease, showReleaseList } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 

@@ -1,9 +1,8 @@
 import { existsSync } from "node:fs";
 import { join } from "node:path";
 import type { Survey } from "../../results/survey.ts";
-import { openBuild } from "../../gather/folder-build.ts";
 import type { BuildSource } from "../../ports/build-source.ts";
-import { buildFolderOf, chooseTarget, type Target } from "../../settings/destination.ts";
+import { chooseTarget, type Target } from "../../settings/destination.ts";
 import { parseSettings, SETTINGS_FILE } from "../../settings/load.ts";
 import { survey } from "../../workflows/survey.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
@@ -12,15 +11,14 @@ import { annotateProblems } from "../frame/annotations.ts";
 import { toSarif } from "./sarif.ts";
 import { showSurvey } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { buildOptionsOf, readTarget } from "../wiring/wiring.ts";
+import { openBuildOf, readTarget } from "../wiring/wiring.ts";
 
 declare const __VERSION__: string;
 
 /** @returns the exit code: 3 where a problem is as bad as `--fail-on` says */
 export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<number> {
   const target = readSurveyTarget(args, terminal);
-  const folder = buildFolderOf(target);
-  const source = await openBuild(folder, buildOptionsOf(target, terminal));
+  const { folder, source } = await openBuildOf(target, terminal);
   const result = readSurvey(source, target);
   const format = text(args, "format");
   printOutput(args, terminal, () => {

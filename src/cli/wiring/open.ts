@@ -4,6 +4,7 @@ import type { Bucket } from "../../ports/bucket.ts";
 import type { Clock } from "../../ports/clock.ts";
 import type { Edge } from "../../ports/edge.ts";
 import type { CountRequest, ObjectStore, TryAgain } from "../../ports/object-store.ts";
+import type { Network } from "../../ports/network.ts";
 import type { PublicSite } from "../../ports/public-site.ts";
 import type { Target } from "../../settings/destination.ts";
 import { SANDBOX_CREDENTIALS } from "./sandbox-credentials.ts";
@@ -67,4 +68,10 @@ export async function openEdges(target: Target, clock: Clock): Promise<Edge[]> {
       );
     }),
   );
+}
+
+/** Names and certificates as this machine sees them. */
+export async function openNetwork(): Promise<Network> {
+  const { systemNetwork } = await import("../../adapters/network/system-network.ts");
+  return systemNetwork;
 }

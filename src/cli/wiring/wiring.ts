@@ -6,9 +6,10 @@ import { systemMachine } from "../../adapters/machine/system-machine.ts";
 import { GUARD_CODES } from "../../core/delivery/guards.ts";
 import { Pace } from "../../core/delivery/pace.ts";
 import { OperatorError } from "../../core/model/failure.ts";
-import { openBuild, type CachePlace, type FolderBuildOptions } from "../../gather/folder-build.ts";
+import { openBuild, type CachePlace } from "../../gather/folder-build.ts";
 import { countWrites, gateWrites, type WriteGate } from "../../perform/gate.ts";
 import { createRetry, withRetries, type RetryTools } from "../../perform/retry.ts";
+import type { BuildSource } from "../../ports/build-source.ts";
 import { createTally } from "../../ports/object-store.ts";
 import { buildFolderOf, chooseTarget, type Target } from "../../settings/destination.ts";
 import { loadSettings, SETTINGS_FILE } from "../../settings/load.ts";
@@ -53,7 +54,8 @@ export async function wireDelivery(
   tools: RunTools,
 ): Promise<Wired<Delivery>> {
   const target = readTarget(args, terminal);
-  const folder = buildFolderOf(target);
+  // Said before anything is opened.
+  buildFolderOf(target);
   const { ci } = terminal;
   // What the service says of its run is said of the build that it has made, and of nothing else.
   const told = {
@@ -62,8 +64,18 @@ export async function wireDelivery(
   };
   const stay = await wireStay(target, { ...told, ...args }, terminal, tools);
   // Last, since an archive is unpacked here and only the run itself clears that away.
-  const source = await openBuild(folder, buildOptionsOf(target, terminal));
+  const { source } = await openBuildOf(target, terminal);
   return { target, stay: { ...stay, source } };
+}
+
+/** The build of a destination. Throws `usage` where nobody says which it is, `no-build`. */
+export async function openBuildOf(
+  target: Target,
+  terminal: Terminal,
+): Promise<{ readonly folder: string; readonly source: BuildSource }> {
+  const folder = buildFolderOf(target);
+  const { projectFolder } = target;
+  return { folder, source: await openBuild(folder, { cache: cachePlaceOf(terminal), projectFolder }) };
 }
 
 async function wireStay(
@@ -136,12 +148,6 @@ function readAllowed(codes: readonly string[]): Set<string> {
     command: "deliver",
   });
 }
-
-/** How the build of a target is read. */
-export const buildOptionsOf = ({ projectFolder }: Target, terminal: Terminal): FolderBuildOptions => ({
-  cache: cachePlaceOf(terminal),
-  projectFolder,
-});
 
 /** The user's cache folder (XDG Base Directory Specification §3); nowhere without a home. */
 function cachePlaceOf({ environment }: Terminal): CachePlace | undefined {

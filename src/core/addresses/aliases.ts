@@ -1,10 +1,10 @@
+import type { ReferenceGraph } from "../model/reference.ts";
+import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import type { AddressRules } from "./addresses.ts";
 import type { Serves } from "../model/endpoint.ts";
 import { isHtml } from "../model/parcel.ts";
 import type { ObjectKey } from "../model/names.ts";
-import type { ExplainedParcel } from "../build/parcels.ts";
 import type { Problem } from "../model/problem.ts";
-import type { ReferenceGraph } from "../build/reference-graph.ts";
 
 export interface AliasFacts {
   readonly parcels: readonly ExplainedParcel[];

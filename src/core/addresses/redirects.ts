@@ -1,10 +1,10 @@
+import type { ExplainedParcel } from "../model/explained-parcel.ts";
+import { toCacheControl } from "../model/cache-control.ts";
 import type { AddressRules } from "./addresses.ts";
 import { parseAddress } from "./addresses.ts";
 import { resolve } from "./resolve.ts";
 import type { EndpointRules } from "../model/endpoint.ts";
-import { toCacheControl } from "../build/headers.ts";
 import { assertNever, type ObjectKey, type UrlPath } from "../model/names.ts";
-import type { ExplainedParcel } from "../build/parcels.ts";
 import { MOST_ROUTING_RULES, type RoutingRule } from "../model/website.ts";
 import type { Problem, ProblemCode, ProblemFacts } from "../model/problem.ts";
 

@@ -200,3 +200,21 @@ function toWritten(one: ProvisionStep): unknown {
       return one.tags;
   }
 }
+
+/** Stores have many ways of not knowing a setting; a bucket or a policy that is refused is a failure all the same. */
+export const isUnknown = ({ do: kind }: ProvisionStep, failure: string): boolean =>
+  failure === "unsupported" || (failure === "other" && kind !== "create-bucket" && kind !== "set-policy");
+
+/** Whether a step decides who reads, so that it is to be tried. Opening a block lets nobody in yet. */
+export const saysWhoReads = (step: ProvisionStep, readers: Readers): boolean =>
+  step.do === "set-policy" || (step.do === "set-public-block" && readers === "edge-only");
+
+/** What is read otherwise than it should be, by somebody unsigned: an object of the site, and one of our records. */
+export function judgeReads(
+  { isOpen, isOwnOpen }: { readonly isOpen: boolean; readonly isOwnOpen: boolean },
+  readers: Readers,
+): WrongRead | undefined {
+  if (isOwnOpen) return { code: "records-open" };
+  if (readers === "public" && !isOpen) return { code: "public-shut" };
+  return readers === "edge-only" && isOpen ? { code: "edge-only-open" } : undefined;
+}

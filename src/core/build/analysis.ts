@@ -1,21 +1,19 @@
+import type { ReferenceGraph } from "../model/reference.ts";
+import type { Build } from "../model/build.ts";
+import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import { decideAliases } from "../addresses/aliases.ts";
 import { recordedByKey } from "../compare/standing.ts";
 import type { DestinationState } from "../model/release.ts";
 import { findContentProblems } from "./content-check.ts";
 import type { SiteRules } from "./site-rules.ts";
-import { decideParcels, type Build, type ExplainedParcel } from "./parcels.ts";
+import { decideParcels } from "./parcels.ts";
 import { findBuildProblems } from "./build-check.ts";
 import { findFileNameProblems, findNameProblems } from "./names-check.ts";
 import { byText } from "../model/names.ts";
 import type { Role } from "../model/parcel.ts";
 import type { Wanted } from "../model/wanted.ts";
 import { SEVERITIES, type Problem } from "../model/problem.ts";
-import {
-  buildReferenceGraph,
-  findReferenceProblems,
-  selectLoadedByPages,
-  type ReferenceGraph,
-} from "./reference-graph.ts";
+import { buildReferenceGraph, findReferenceProblems, selectLoadedByPages } from "./reference-graph.ts";
 import { decideRedirects, followRedirect } from "../addresses/redirects.ts";
 import type { EarlierFile } from "./roles.ts";
 

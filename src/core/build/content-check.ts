@@ -1,6 +1,7 @@
+import type { ReferenceGraph } from "../model/reference.ts";
+import type { Build } from "../model/build.ts";
+import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import type { Problem } from "../model/problem.ts";
-import type { Build, ExplainedParcel } from "./parcels.ts";
-import type { ReferenceGraph } from "./reference-graph.ts";
 import type { EarlierFile } from "./roles.ts";
 
 export interface ContentFacts {

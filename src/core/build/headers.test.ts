@@ -1,12 +1,7 @@
+import { parseBrowserFreshness, parseEdgeFreshness, toCacheControl } from "../model/cache-control.ts";
 import fc from "fast-check";
 import { decideContentType } from "./content-type.ts";
-import {
-  createHeaderDecider,
-  parseBrowserFreshness,
-  parseEdgeFreshness,
-  toCacheControl,
-  type HeaderRules,
-} from "./headers.ts";
+import { createHeaderDecider, type HeaderRules } from "./headers.ts";
 import { ROLES, type Role } from "../model/parcel.ts";
 
 const NO_RULES: HeaderRules = { freshness: [], types: [], headers: [], edgeCanForget: true };

@@ -1,16 +1,10 @@
-import picomatch from "picomatch";
+import { matcher } from "../model/glob.ts";
+import type { HeaderTrace } from "../model/explained-parcel.ts";
+import { type Freshness, toCacheControl } from "../model/cache-control.ts";
 import { decideContentType, withCharset } from "./content-type.ts";
 import type { ObjectHeaders, Role } from "../model/parcel.ts";
 import type { AskedAnew, HeaderSource } from "../model/reasons.ts";
 import { isScriptOrStyle } from "./roles.ts";
-
-/** How long a response may be reused without asking, in seconds (RFC 9111 §4.2). */
-export interface Freshness {
-  readonly browser: number;
-  readonly edge: number;
-  /** RFC 8246: the bytes under this name never change. */
-  readonly immutable?: boolean;
-}
 
 export interface FreshnessRule {
   readonly files: string;
@@ -34,13 +28,6 @@ export interface HeaderRules {
   readonly edgeCanForget: boolean;
   /** Roles that an edge asks for anew each time where no rule says otherwise, each with the reason. */
   readonly askedAnew?: Readonly<Partial<Record<Role, AskedAnew>>>;
-}
-
-/** Which rule set a value; later ones of the same header override. */
-export interface HeaderTrace {
-  readonly header: string;
-  readonly value: string;
-  readonly rule: HeaderSource;
 }
 
 export interface HeaderDecision {
@@ -131,61 +118,4 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
     shared.set(key, decision);
     return decision;
   };
-}
-
-/** `Cache-Control` for a freshness (RFC 9111 §5.2.2; RFC 8246 for immutable). */
-export function toCacheControl({ browser, edge, immutable }: Freshness): string {
-  const directives = ["public", `max-age=${browser}`];
-  if (edge !== browser) directives.push(`s-maxage=${edge}`);
-  if (immutable === true) directives.push("immutable");
-  else if (browser === 0) directives.push("must-revalidate");
-  return directives.join(", ");
-}
-
-/**
- * How long an edge may reuse a response with this `Cache-Control`: s-maxage before max-age (RFC 9111 §5.2.2.10), and what
- * it may serve stale while it asks (RFC 5861 §3). Seconds; undefined: it says nothing.
- */
-export function parseEdgeFreshness(cacheControl: string | undefined): number | undefined {
-  if (/(^|[\s,])(no-store|no-cache|private)\b/i.test(cacheControl ?? "")) return 0;
-  const fresh = readSeconds(cacheControl, "s-maxage") ?? readSeconds(cacheControl, "max-age");
-  return withStale(fresh, cacheControl, /(^|[\s,])(must|proxy)-revalidate\b/i);
-}
-
-/** The same for a browser, to which s-maxage says nothing. */
-export function parseBrowserFreshness(cacheControl: string | undefined): number | undefined {
-  if (/(^|[\s,])(no-store|no-cache)\b/i.test(cacheControl ?? "")) return 0;
-  return withStale(readSeconds(cacheControl, "max-age"), cacheControl, /(^|[\s,])must-revalidate\b/i);
-}
-
-/** What forbids to serve anything stale forbids it here as well. `s-maxage` should (RFC 9111 §5.2.2.10), and edges do otherwise. */
-function withStale(
-  fresh: number | undefined,
-  cacheControl: string | undefined,
-  forbidding: RegExp,
-): number | undefined {
-  const stale = readSeconds(cacheControl, "stale-while-revalidate") ?? 0;
-  return stale === 0 || forbidding.test(cacheControl ?? "") ? fresh : (fresh ?? 0) + stale;
-}
-
-function readSeconds(cacheControl: string | undefined, name: keyof typeof SECONDS): number | undefined {
-  const value = SECONDS[name].exec(cacheControl ?? "")?.[1];
-  return value === undefined ? undefined : Number(value);
-}
-
-/** Directives that carry a number of seconds. */
-const SECONDS = {
-  "max-age": /(?:^|[\s,])max-age="?(\d+)/i,
-  "s-maxage": /(?:^|[\s,])s-maxage="?(\d+)/i,
-  "stale-while-revalidate": /(?:^|[\s,])stale-while-revalidate="?(\d+)/i,
-} as const;
-
-/**
- * A glob over the build's paths: `*` stays within a folder, `**` crosses folders, `?` is one letter, `{a,b}` and `[abc]`
- * are choices. Files whose name starts with a dot match like others.
- */
-export function matcher(glob: string): (path: string) => boolean {
-  const matches = picomatch(glob, { dot: true });
-  // Its second argument changes what it answers: it must not be handed to `filter` as it is.
-  return (path) => matches(path);
 }

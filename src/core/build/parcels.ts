@@ -1,49 +1,11 @@
-import {
-  createHeaderDecider,
-  parseBrowserFreshness,
-  parseEdgeFreshness,
-  type HeaderDecision,
-} from "./headers.ts";
+import type { BuildFile, Build } from "../model/build.ts";
+import type { ExplainedParcel } from "../model/explained-parcel.ts";
+import { createHeaderDecider } from "./headers.ts";
 import type { SiteRules } from "./site-rules.ts";
-import { largest } from "../model/largest.ts";
-import { byText, type Sha256 } from "../model/names.ts";
-import type { Secret } from "../model/problem.ts";
-import { isPageLike, type Parcel } from "../model/parcel.ts";
-import type { RoleReason } from "../model/reasons.ts";
-import type { Reference } from "./references/reference.ts";
+import { byText } from "../model/names.ts";
 import { parseAddress, type AddressRules } from "../addresses/addresses.ts";
 import { resolveReference } from "../addresses/resolve.ts";
 import { classifyRoles, isWorkerScript, type EarlierFile, type RoleDecision } from "./roles.ts";
-
-/** One file of the build as it was read. */
-export interface BuildFile {
-  readonly path: string;
-  /** Bytes. */
-  readonly size: number;
-  readonly hash: Sha256;
-  /** Its first bytes, for files whose name does not tell their type. */
-  readonly head: Uint8Array;
-  /** What it names, as written. */
-  readonly references: readonly Reference[];
-  /** What its text holds that nobody should be shown. */
-  readonly secrets: readonly Secret[];
-}
-
-export interface Build {
-  readonly folder: string;
-  readonly files: readonly BuildFile[];
-  /** Hash tokens of names that some other file of the build names. */
-  readonly namedTokens: ReadonlySet<string>;
-  /** Paths that were left out since they must never be shipped. */
-  readonly withheld: readonly string[];
-  /** A source of the project that was changed after the build was written. */
-  readonly newerSource?: string | undefined;
-}
-
-/** A parcel with the reasons for what it is. */
-export interface ExplainedParcel extends Parcel, Pick<HeaderDecision, "freshness" | "trace"> {
-  readonly roleReason: RoleReason;
-}
 
 /**
  * What each file of the build should be in the store, sorted by key; the same for any order of the files.
@@ -87,17 +49,3 @@ function findLoadedByWorkers(files: readonly BuildFile[], { basePath }: AddressR
     );
   return new Set(loaded.filter((path) => path !== undefined));
 }
-
-/**
- * The longest time, in seconds, for which somebody may still show a page of these without asking: an edge, or a browser that
- * nobody can call it back from. By the headers that it really has, which rules may have written by hand.
- */
-export const longestPageFreshness = (parcels: readonly Pick<Parcel, "role" | "headers">[]): number =>
-  largest(
-    parcels
-      .filter(({ role }) => isPageLike(role))
-      .flatMap(({ headers: { "cache-control": said } }) => [
-        parseEdgeFreshness(said) ?? 0,
-        parseBrowserFreshness(said) ?? 0,
-      ]),
-  );

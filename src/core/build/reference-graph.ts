@@ -1,22 +1,8 @@
+import type { Reference, ReferenceKind, ResolvedReference, ReferenceGraph } from "../model/reference.ts";
 import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
 import { resolve, resolveReference } from "../addresses/resolve.ts";
 import type { ObjectKey, UrlPath } from "../model/names.ts";
 import type { Problem } from "../model/problem.ts";
-import type { Reference, ReferenceKind } from "./references/reference.ts";
-
-/** One reference with what it leads to. */
-export interface ResolvedReference extends Reference {
-  readonly from: ObjectKey;
-  /** The file that answers there; undefined where none does. */
-  readonly to?: ObjectKey;
-  /** The address within the site; undefined for one that leads elsewhere. */
-  readonly address?: UrlPath;
-}
-
-/** Which file of the build names which. Only references that stay within the site are in it. */
-export interface ReferenceGraph {
-  readonly references: readonly ResolvedReference[];
-}
 
 /**
  * Every file that some page loads, straight away or by way of others (scripts that import, styles that name): without it the

@@ -1,5 +1,5 @@
+import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import type { RecordedParcel } from "../model/parcel.ts";
-import type { ExplainedParcel } from "./parcels.ts";
 import { applyEncodedForms, isWorthEncoding } from "./stored-encoding.ts";
 
 const parcel = (key: string, size: number, type = "text/html", more: Partial<ExplainedParcel> = {}): ExplainedParcel => ({

@@ -1,7 +1,7 @@
+import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import { recordedByKey } from "../compare/standing.ts";
 import type { ObjectKey, Sha256 } from "../model/names.ts";
 import type { DestinationState } from "../model/release.ts";
-import type { ExplainedParcel } from "./parcels.ts";
 
 /** What a content is as it would be stored, gzip-encoded. */
 export interface EncodedForm {

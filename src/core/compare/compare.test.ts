@@ -1,5 +1,5 @@
 import { compareParcels } from "./compare.ts";
-import { type Probe } from "./standing.ts";
+import type { Probe } from "./standing.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "../model/parcel.ts";
 import type { ChangeReason } from "../model/reasons.ts";
 import type { DestinationState, OpenDelivery } from "../model/release.ts";

@@ -1,3 +1,4 @@
+import { longestPageFreshness } from "../model/cache-control.ts";
 import type { Comparison } from "../compare/compare.ts";
 import { recordedByKey } from "../compare/standing.ts";
 import { findRefusals, type GuardFacts } from "./guards.ts";
@@ -16,7 +17,6 @@ import {
 import type { Wanted } from "../model/wanted.ts";
 import type { RoutingRule } from "../model/website.ts";
 import { findOrderViolations, OrderFault } from "./order.ts";
-import { longestPageFreshness } from "../build/parcels.ts";
 import { listOwed, selectUnrecorded, toOwed } from "../edges/owed.ts";
 import { planDelivery } from "./plan.ts";
 import type { Problem } from "../model/problem.ts";

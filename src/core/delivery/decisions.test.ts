@@ -1,7 +1,7 @@
+import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import { decideAliases } from "../addresses/aliases.ts";
 import { findBuildProblems } from "../build/build-check.ts";
 import { findNameProblems } from "../build/names-check.ts";
-import type { ExplainedParcel } from "../build/parcels.ts";
 import { findNearest } from "../model/nearest.ts";
 import { decideWaitMs } from "./retry.ts";
 import { classifyRoles } from "../build/roles.ts";

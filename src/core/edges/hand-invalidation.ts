@@ -1,7 +1,7 @@
+import { matcher } from "../model/glob.ts";
 import { encodeKey, listAddresses, parseAddress, type AddressRules } from "../addresses/addresses.ts";
 import { isTree } from "./cover/cover.ts";
 import { OperatorError } from "../model/failure.ts";
-import { matcher } from "../build/headers.ts";
 import type { UrlPath } from "../model/names.ts";
 import type { Waybill } from "../model/release.ts";
 import { findReleaseDifferences } from "../compare/release-differences.ts";

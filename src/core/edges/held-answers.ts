@@ -1,4 +1,4 @@
-import { parseEdgeFreshness } from "../build/headers.ts";
+import { parseEdgeFreshness } from "../model/cache-control.ts";
 import type { EdgeAbilities } from "../model/edge.ts";
 
 /** What answered under an address before, as far as it is known: it is what an edge may hold. */

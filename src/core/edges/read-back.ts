@@ -1,17 +1,10 @@
+import type { ReadBack } from "../model/edge.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import { isTree } from "./cover/cover.ts";
 import type { Sha256, UrlPath } from "../model/names.ts";
 import { isPageLike, type Parcel } from "../model/parcel.ts";
 import type { EdgeInvalidation } from "../model/plan.ts";
 import { spread } from "../model/spread.ts";
-
-/** What an edge must answer with once it has forgotten, and what it may not. Hashes are of decoded content. */
-export interface ReadBack {
-  readonly address: UrlPath;
-  readonly right: Sha256 | "missing";
-  /** Contents that answered there before; empty: not known. */
-  readonly wrong: readonly Sha256[];
-}
 
 export interface ReadBackFacts {
   /** What answers now. */

@@ -1,8 +1,8 @@
+import { longestPageFreshness } from "../model/cache-control.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import type { Sha256 } from "../model/names.ts";
 import type { ListedObject } from "../model/parcel.ts";
 import type { Pointer, RetainedRelease, Waybill } from "../model/release.ts";
-import { longestPageFreshness } from "../build/parcels.ts";
 
 /** A waybill as it was found. */
 export interface FoundWaybill {

@@ -1,3 +1,5 @@
+import type { UrlPath, Sha256 } from "./names.ts";
+
 /** What an edge can be asked for, and what it does with what it holds. The core plans within it and assumes nothing more. */
 export interface EdgeAbilities {
   /** What a `*` at a pattern's end may stand for: anything, whole path segments (`/news/*`), or it is not taken. */
@@ -68,3 +70,11 @@ export type EdgeWait =
   /** That invalidations of others end. */
   | { readonly code: "others" }
   | { readonly code: "retry"; readonly failure: EdgeFailure };
+
+/** What an edge must answer with once it has forgotten, and what it may not. Hashes are of decoded content. */
+export interface ReadBack {
+  readonly address: UrlPath;
+  readonly right: Sha256 | "missing";
+  /** Contents that answered there before; empty: not known. */
+  readonly wrong: readonly Sha256[];
+}

@@ -1,6 +1,6 @@
 import { hash } from "node:crypto";
-import type { EdgeAbilities, EdgeFailure } from "../../../core/model/edge.ts";
-import { judgeReadBack, type ReadBack } from "../../../core/edges/read-back.ts";
+import type { EdgeAbilities, EdgeFailure, ReadBack } from "../../../core/model/edge.ts";
+import { judgeReadBack } from "../../../core/edges/read-back.ts";
 import type { Clock } from "../../../ports/clock.ts";
 import { EdgeError, type Edge, type EdgeRequest } from "../../../ports/edge.ts";
 import { decode } from "../../decode.ts";

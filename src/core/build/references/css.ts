@@ -1,3 +1,4 @@
+import type { Reference } from "../../model/reference.ts";
 import {
   isTokenAtKeyword,
   isTokenFunction,
@@ -6,7 +7,7 @@ import {
   isTokenWhiteSpaceOrComment,
   tokenize,
 } from "@csstools/css-tokenizer";
-import { createLineFinder, type Reference } from "./reference.ts";
+import { createLineFinder } from "./reference.ts";
 
 /**
  * What a style sheet loads: `url()` and `@import`, by the tokens of CSS Syntax Level 3 §4.

@@ -1,7 +1,7 @@
+import type { Reference } from "../../model/reference.ts";
 import { findCssReferences } from "./css.ts";
 import { findHtmlReferences } from "./html.ts";
 import { findScriptReferences } from "./javascript.ts";
-import type { Reference } from "./reference.ts";
 
 /** Files whose references can be read. */
 export const REFERRING = /\.(x?html?|css|m?js|cjs|webmanifest)$|(^|\/)manifest\.json$/i;

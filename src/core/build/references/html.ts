@@ -1,7 +1,8 @@
+import type { Reference, ReferenceKind } from "../../model/reference.ts";
 import { Parser } from "htmlparser2";
 import { findCssReferences } from "./css.ts";
 import { findScriptReferences } from "./javascript.ts";
-import { createLineFinder, type Reference, type ReferenceKind } from "./reference.ts";
+import { createLineFinder } from "./reference.ts";
 
 /** Attributes that make a browser load something, or lead somewhere (WHATWG HTML, index of attributes). */
 const ATTRIBUTES: Readonly<Record<string, Readonly<Record<string, ReferenceKind>>>> = {

@@ -1,5 +1,6 @@
+import type { Reference } from "../../model/reference.ts";
 import { parse, type Node, type Options } from "acorn";
-import { createLineFinder, type Reference } from "./reference.ts";
+import { createLineFinder } from "./reference.ts";
 
 /**
  * What a script loads: static and dynamic imports, re-exports, `new URL(…, import.meta.url)` (ECMA-262 §16.2), and, as

@@ -37,10 +37,10 @@ test.each([
   ["settings that may not be looked at", judgeWebsite({ state: "denied", answer: "403" }, { index: "index.html" }), "not-tried", undefined],
   ["a certificate that ends soon", judgeCertificate("h", { untilMs: NOW + 86_400_000, names: ["h"] }, NOW), "note", "certificate-ends"],
   ["a certificate that will do", judgeCertificate("h", { untilMs: NOW + 86_400_000 * 60, names: ["h"] }, NOW), "good", undefined],
-  ["a root that lists the bucket", judgeRoot({ status: 200, headers: { "content-type": "application/xml" }, hash: "x" }, { path: "/", entry: "index.html", isDelivered: true }), "broken", "root-lists"],
-  ["client routes that nobody answers", judgeMissing({ status: 404, headers: {}, hash: "x" }, { address: "/x", clientRoutes: true }), "broken", "routes-not-answered"],
-  ["a pattern that fails", judgeForgetting({ edge: "e", patterns: "ban" }, { state: "new" }, { state: "failed", failure: { kind: "no-purges", node: "n" } }), "broken", "patterns-unknown"],
-  ["an edge that holds nothing", judgeForgetting({ edge: "e" }, { state: "not-held" }, undefined), "good", undefined],
+  ["a root that lists the bucket", judgeRoot({ status: 200, headers: { "content-type": "application/xml" }, hash: "x", size: 1 }, { path: "/", entry: "index.html", isDelivered: true }), "broken", "root-lists"],
+  ["client routes that nobody answers", judgeMissing({ status: 404, headers: {}, hash: "x", size: 1 }, { address: "/x", clientRoutes: true }), "broken", "routes-not-answered"],
+  ["a pattern that fails", judgeForgetting({ edge: "e", patterns: "ban", exact: { state: "new" }, pattern: { state: "failed", failure: { kind: "no-purges", node: "n" } } }), "broken", "patterns-unknown"],
+  ["an edge that holds nothing", judgeForgetting({ edge: "e", exact: { state: "not-held" } }), "good", undefined],
   ["habits that the settings say", judgeHabits({ holdsZero: false, ignoresQuery: true, holdsNegative: true }, { minimumFreshness: 0, query: "ignored" }), "good", undefined],
   ["'not found' that is held against the settings", judgeHabits({ holdsNegative: true }, { negative: 0 }), "broken", "habits-otherwise"],
   ["habits that can't be told", judgeHabits({}, {}), "not-tried", undefined],
@@ -65,6 +65,6 @@ test.each([
   ["a key without the prefix", 404, { refusal: { code: "NoSuchKey", key: "p/index.html" } }, {}, "other-path"],
   ["a plain 404", 404, {}, {}, "not-found-there"],
 ] as const)("%s", (_, status, answer, facts, cause) => {
-  const seen = { status, headers: {}, hash: "other", ...answer };
+  const seen = { status, headers: {}, hash: "other", size: 1, ...answer };
   expect(judgeReading(seen, { ...READING, ...facts } as ReadingFacts)).toMatchObject({ state: "broken", cause });
 }); // prettier-ignore

@@ -1,4 +1,5 @@
 import type { EdgeFailure } from "../../model/edge.ts";
+import type { Sha256 } from "../../model/names.ts";
 import { broken, good, note, notTried, type Asked, type Link, type SeenHabit } from "./link.ts";
 
 /** What came of an invalidation that was tried. */
@@ -9,18 +10,17 @@ export type ForgettingLook =
   | { readonly state: "not-held" }
   | { readonly state: "failed"; readonly failure: EdgeFailure };
 
-/** An edge, and how it is set up to take patterns, where it takes any. */
-export interface EdgeLookFacts {
+/** An edge that was asked to forget: an address and then, where it takes them, a pattern. */
+export interface ForgettingTrial {
   readonly edge: string;
+  /** How it is set up to take patterns, where it takes any. */
   readonly patterns?: string | undefined;
+  readonly exact: ForgettingLook;
+  readonly pattern?: ForgettingLook | undefined;
 }
 
-/** An address and then, where the edge takes them, a pattern. */
-export function judgeForgetting(
-  { edge, patterns = "" }: EdgeLookFacts,
-  exact: ForgettingLook,
-  pattern: ForgettingLook | undefined,
-): Link {
+/** Whether the edge forgets what it is asked to forget. */
+export function judgeForgetting({ edge, patterns = "", exact, pattern }: ForgettingTrial): Link {
   const asked: Asked = { code: "forget", edge };
   if (exact.state === "failed") {
     const { failure } = exact;
@@ -62,6 +62,37 @@ export interface SaidHabits {
   readonly minimumFreshness?: number | undefined;
   readonly query?: "ignored" | "keyed" | undefined;
   readonly negative?: number | undefined;
+}
+
+/** Hashes of what answered, after each of two contents had been written in turn; undefined: nobody answered, or nobody was asked. */
+export interface HabitAnswers {
+  /** The content before, and the one that stands now. */
+  readonly old: Sha256;
+  readonly fresh: Sha256;
+  /** Of what allows no freshness, of a page that may be held, and of that page under a query that nobody has used. */
+  readonly zero: Sha256 | undefined;
+  readonly page: Sha256 | undefined;
+  readonly queried: Sha256 | undefined;
+  /** The status of what was missing when it was asked for first, and stands now; undefined: it was not missing. */
+  readonly lateStatus: number | undefined;
+}
+
+/** Whether an old copy of the page is held now, and what that tells of the edge's habits. */
+export function readHabits({ old, fresh, zero, page, queried, lateStatus }: HabitAnswers): {
+  readonly holdsOld: boolean;
+  readonly habits: SeenHabits;
+} {
+  const isOld = (seen: Sha256 | undefined): boolean | undefined =>
+    seen === old ? true : seen === fresh ? false : undefined;
+  const holdsOld = isOld(page) === true;
+  return {
+    holdsOld,
+    habits: {
+      holdsZero: isOld(zero),
+      ignoresQuery: holdsOld ? isOld(queried) : undefined,
+      holdsNegative: lateStatus === undefined ? undefined : lateStatus >= 400,
+    },
+  };
 }
 
 /** What the edge was seen to do against what the settings say of it. */

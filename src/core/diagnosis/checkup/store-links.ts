@@ -1,3 +1,4 @@
+import { rightFor } from "../../bucket/rights.ts";
 import type { Reading } from "../../model/bucket.ts";
 import type { StoreAction } from "../../model/store-action.ts";
 import type { WebsiteSettings } from "../../model/website.ts";
@@ -163,4 +164,30 @@ export function judgeWebsite(reading: Reading<WebsiteSettings>, wanted: WantedWe
     case "denied":
       return notTried("website", { code: "may-not-look" });
   }
+}
+
+/** What came of doing once what a delivery does. */
+export interface StoreTrial {
+  readonly denials: readonly StoreFailure[];
+  /** Whether objects can be written at all; where not, nothing else of a write was tried. */
+  readonly canWrite: boolean;
+  readonly condition: ConditionAnswer | undefined;
+  readonly records: Pick<RecordsAnswers, "isPublic" | "isServed"> | undefined;
+}
+
+/** The links of such a try: the rights, one by one where some are missing, then what writes told. */
+export function judgeTrial(
+  { denials, condition, records }: StoreTrial,
+  { url, ...place }: Pick<StoreFacts, "bucket" | "endpoint"> & Pick<RecordsAnswers, "url">,
+): Link[] {
+  // One right is told once, however many requests need it; those of a folder have no names.
+  const nameOf = ({ action }: StoreFailure): string => (place.bucket === "" ? "" : rightFor(action).name);
+  const missing = [...new Map(denials.map((denial) => [nameOf(denial), denial])).values()];
+  return [
+    ...(missing.length > 0
+      ? missing.map((denial) => toDenied(denial, place))
+      : [good("rights", { code: "work" }, { code: "all-rights" })]),
+    ...(condition === undefined ? [] : [judgeConditions(condition)]),
+    ...(records === undefined ? [] : [judgeRecords({ ...records, url })]),
+  ];
 }

@@ -1,18 +1,8 @@
+import type { VisitorAnswer } from "../../model/visitor-answer.ts";
+import type { NameLook, CertificateLook } from "../../model/network.ts";
 import type { Sha256, UrlPath } from "../../model/names.ts";
 import type { Readers } from "../../bucket/policies.ts";
 import { broken, good, note, notTried, type Asked, type Fault, type Found, type Link } from "./link.ts";
-
-/** What a visitor got; undefined: nothing. */
-export interface VisitorAnswer {
-  readonly status: number;
-  readonly headers: Readonly<Record<string, string>>;
-  readonly hash: Sha256 | undefined;
-  /** Where the store's own refusal comes through: its code, and the key that it was asked for. */
-  readonly refusal?: { readonly code: string; readonly key?: string | undefined } | undefined;
-}
-
-/** A name that was looked up, or the code of the failure. */
-export type NameLook = { readonly addresses: readonly string[] } | { readonly code: string };
 
 export function judgeName(host: string, look: NameLook): Link {
   if (/^[\d.]+$|^\[/.test(host)) return good("name", { code: "host", host }, { code: "no-name-needed" });
@@ -24,15 +14,6 @@ export function judgeName(host: string, look: NameLook): Link {
       })
     : good("name", asked, { code: "addresses", addresses: look.addresses });
 }
-
-export interface Certificate {
-  /** Milliseconds since 1970. */
-  readonly untilMs: number;
-  readonly names: readonly string[];
-  /** The code of what a browser would refuse it for. */
-  readonly fault?: string | undefined;
-}
-export type CertificateLook = Certificate | { readonly code: string };
 
 const DAY_MS = 86_400_000;
 const SOON_DAYS = 14;

@@ -1,4 +1,5 @@
-import { parseEdgeFreshness } from "../../build/headers.ts";
+import type { VisitorAnswer } from "../../model/visitor-answer.ts";
+import { parseEdgeFreshness } from "../../model/cache-control.ts";
 import type { ObjectKey, Sha256, UrlPath } from "../../model/names.ts";
 import type { RecordedParcel } from "../../model/parcel.ts";
 import type { Check } from "./checks.ts";
@@ -8,16 +9,7 @@ export interface Observation {
   /** The `Accept-Encoding` that was sent; empty: none. */
   readonly form: string;
   /** Absent: nobody answered. */
-  readonly answer?: ObservedAnswer | undefined;
-}
-
-export interface ObservedAnswer {
-  readonly status: number;
-  readonly headers: Readonly<Record<string, string>>;
-  /** Of the decoded body; undefined: its coding is not known here. */
-  readonly hash: Sha256 | undefined;
-  /** Bytes as sent. */
-  readonly size: number;
+  readonly answer?: VisitorAnswer | undefined;
 }
 
 export const FINDING_CODES = [
@@ -149,7 +141,7 @@ const toStatus = (status: number): Found => ({ code: "status", status });
 
 function judgeContent(
   check: Extract<Check, { kind: "content" | "query" }>,
-  answer: ObservedAnswer,
+  answer: VisitorAnswer,
   symptom: MakeSymptom,
   { earlierOf, expectedHeaders }: JudgeFacts,
 ): Symptom[] {
@@ -180,7 +172,7 @@ function judgeContent(
 /** Type and freshness, which are recorded with the file. */
 function findWrongHeaders(
   { headers: recorded }: RecordedParcel,
-  headers: ObservedAnswer["headers"],
+  headers: VisitorAnswer["headers"],
   symptom: MakeSymptom,
 ): Symptom[] {
   const compared = [
@@ -197,7 +189,7 @@ function findWrongHeaders(
 
 /** Headers that the settings expect of every answer. */
 const findUnexpected = (
-  headers: ObservedAnswer["headers"],
+  headers: VisitorAnswer["headers"],
   expectedHeaders: JudgeFacts["expectedHeaders"],
   symptom: MakeSymptom,
 ): Symptom[] =>
@@ -216,7 +208,7 @@ const findUnexpected = (
 /** An age, or a time left to live, that is beyond what the response itself allows (RFC 9111 §5.1, RFC 9211 §2.5). */
 function findHeldTooLong(
   { headers: recorded }: RecordedParcel,
-  { headers }: ObservedAnswer,
+  { headers }: VisitorAnswer,
   symptom: MakeSymptom,
 ): Symptom[] {
   const allowed = parseEdgeFreshness(recorded["cache-control"]);
@@ -230,7 +222,7 @@ function findHeldTooLong(
 
 function judgeMissing(
   { notFound }: Extract<Check, { kind: "missing" }>,
-  answer: ObservedAnswer,
+  answer: VisitorAnswer,
   symptom: MakeSymptom,
 ): Symptom[] {
   const expected: Expected = notFound ? { code: "page", key: notFound.key } : { code: "not-found" };
@@ -263,13 +255,13 @@ function findUncompressed(
 }
 
 /** Somebody may answer with the whole address where the record has its path. */
-function isSameTarget(found: string, wanted: string, headers: ObservedAnswer["headers"]): boolean {
+function isSameTarget(found: string, wanted: string, headers: VisitorAnswer["headers"]): boolean {
   return found === wanted || found.replace(/^https?:\/\/[^/]+/, "") === wanted || headers.location === wanted;
 }
 
 const plain = (value: string | undefined): string => (value ?? "").toLowerCase().replace(/\s+/g, "");
 
-const describe = ({ status, headers }: ObservedAnswer): Found => ({
+const describe = ({ status, headers }: VisitorAnswer): Found => ({
   ...{ code: "status", status },
   type: headers["content-type"],
 });

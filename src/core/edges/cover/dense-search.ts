@@ -281,7 +281,7 @@ function trace(
         : undefined;
     if (!source) {
       const exact = candidates[to - 1]?.find((step) => !isOther(step));
-      if (!exact) throw new Error("a path has a hole");
+      if (!exact) throw new Error("hole-in-path");
       steps.push(exact);
       to -= 1;
       continue;

@@ -1,24 +1,24 @@
-import { readEnvironmentOptions } from "../../settings/environment.ts";
-import { COMMON, type Arguments, type Command, type Option } from "./command.ts";
-import { checkupCommand } from "../checkup/command.ts";
-import { compareCommand } from "../compare/command.ts";
-import { demoCommand } from "../demo/command.ts";
-import { explainCommand } from "../explain/command.ts";
-import { surveyCommand } from "../survey/command.ts";
-import { deliverCommand } from "../deliver/command.ts";
-import { invalidateCommand } from "../invalidate/command.ts";
-import { pruneCommand } from "../prune/command.ts";
-import { releasesCommand } from "../releases/command.ts";
-import { redeliverCommand } from "../redeliver/command.ts";
-import { verifyCommand } from "../verify/command.ts";
-import { policyCommand } from "../policy/command.ts";
-import { provisionCommand } from "../provision/command.ts";
-import { setupCommand } from "../setup/command.ts";
-import { sandboxCommand } from "../sandbox/command.ts";
-import { listOptions, parseCall } from "./parse.ts";
-import { showFailure } from "./failure.ts";
-import { showCommandHelp, showHelp } from "./help.ts";
-import { openTerminal, type Terminal } from "./terminal.ts";
+import { readEnvironmentOptions } from "../settings/environment.ts";
+import { COMMON, type Arguments, type Command, type Option } from "./frame/command.ts";
+import { checkupCommand } from "./checkup/command.ts";
+import { compareCommand } from "./compare/command.ts";
+import { demoCommand } from "./demo/command.ts";
+import { explainCommand } from "./explain/command.ts";
+import { surveyCommand } from "./survey/command.ts";
+import { deliverCommand } from "./deliver/command.ts";
+import { invalidateCommand } from "./invalidate/command.ts";
+import { pruneCommand } from "./prune/command.ts";
+import { releasesCommand } from "./releases/command.ts";
+import { redeliverCommand } from "./redeliver/command.ts";
+import { verifyCommand } from "./verify/command.ts";
+import { policyCommand } from "./policy/command.ts";
+import { provisionCommand } from "./provision/command.ts";
+import { setupCommand } from "./setup/command.ts";
+import { sandboxCommand } from "./sandbox/command.ts";
+import { listOptions, parseCall } from "./frame/parse.ts";
+import { showFailure } from "./frame/failure.ts";
+import { showCommandHelp, showHelp } from "./frame/help.ts";
+import { openTerminal, type Terminal } from "./frame/terminal.ts";
 
 export const COMMANDS: readonly Command[] = [
   setupCommand,

@@ -1,0 +1,28 @@
+import type { Secret } from "./problem.ts";
+import type { Reference } from "./reference.ts";
+import type { Sha256 } from "./names.ts";
+
+/** One file of the build as it was read. */
+export interface BuildFile {
+  readonly path: string;
+  /** Bytes. */
+  readonly size: number;
+  readonly hash: Sha256;
+  /** Its first bytes, for files whose name does not tell their type. */
+  readonly head: Uint8Array;
+  /** What it names, as written. */
+  readonly references: readonly Reference[];
+  /** What its text holds that nobody should be shown. */
+  readonly secrets: readonly Secret[];
+}
+
+export interface Build {
+  readonly folder: string;
+  readonly files: readonly BuildFile[];
+  /** Hash tokens of names that some other file of the build names. */
+  readonly namedTokens: ReadonlySet<string>;
+  /** Paths that were left out since they must never be shipped. */
+  readonly withheld: readonly string[];
+  /** A source of the project that was changed after the build was written. */
+  readonly newerSource?: string | undefined;
+}
