@@ -1,3 +1,11 @@
+// However Jest is started, no test asks a metadata address or reads the developer's own credentials.
+Object.assign(process.env, {
+  AWS_EC2_METADATA_DISABLED: "true",
+  AWS_CONFIG_FILE: "/dev/null",
+  AWS_SHARED_CREDENTIALS_FILE: "/dev/null",
+  AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: "true",
+});
+
 /** Tests run as native ES modules; the transform only strips the types. */
 export default {
   testEnvironment: "node",

@@ -4,11 +4,7 @@ import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { build } from "esbuild";
 
 const bundle = await build({
-  stdin: {
-    contents:
-      'export { FAILURES } from "./src/words/failures.ts"; export { EXITS } from "./src/words/exits.ts"; export { toJsonSchema } from "./src/settings/load.ts";',
-    resolveDir: process.cwd(),
-  },
+  entryPoints: ["scripts/generate-from.ts"],
   bundle: true,
   format: "esm",
   platform: "node",

@@ -5,11 +5,6 @@ const tests = process.argv.slice(2).filter((argument) => argument !== "--soak" &
 const environment = {
   ...process.env,
   NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ""} --experimental-vm-modules --disable-warning=ExperimentalWarning`,
-  // No test asks a metadata address or reads the developer's own credentials.
-  AWS_EC2_METADATA_DISABLED: "true",
-  AWS_CONFIG_FILE: "/dev/null",
-  AWS_SHARED_CREDENTIALS_FILE: "/dev/null",
-  AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: "true",
 };
 if (process.argv.includes("--soak")) {
   environment.SOAK = "1";
@@ -31,6 +26,7 @@ const steps =
         ["node_modules/eslint/bin/eslint.js", "."],
         ["node_modules/prettier/bin/prettier.cjs", "--check", "--log-level=warn", "."],
         ["node_modules/typescript/bin/tsc"],
+        ["node_modules/knip/bin/knip.js"],
       ];
 for (const step of [...steps, ["node_modules/jest/bin/jest.js", "--forceExit", "--maxWorkers=2", ...tests]]) {
   // A test run that never ends is a failure to be seen, not to be waited for.

@@ -23,7 +23,7 @@ export function hashBuild(folder: string, { files, withheld }: Scan, cache?: Has
   const tokens = new Set([...names.values()].map(({ token }) => token));
   const lookedFor = hashOnce("sha256", [...tokens].sort().join("\n"));
   const findTokens = createTokenFinder(tokens);
-  let isNew = false;
+  let isNew = false as boolean;
   const hashed = files.map((file): CachedFile => {
     const cached = cache?.find(file, lookedFor);
     isNew ||= cached === undefined;

@@ -18,7 +18,7 @@ const MOST_ENTRIES = 500_000;
 
 export interface Unpacked {
   readonly folder: string;
-  dispose(): void;
+  readonly dispose: () => void;
 }
 
 /**
@@ -116,7 +116,8 @@ async function unpackTar(file: string, target: UnpackTarget): Promise<void> {
 
 async function writeEntries(entries: ReturnType<typeof extract>, target: UnpackTarget): Promise<void> {
   for await (const entry of entries) {
-    const { name, type } = entry.header;
+    // Of a kind that the format does not name there is no type, whatever the library says.
+    const { name, type } = entry.header as { readonly name: string; readonly type?: string | null };
     if (type === "directory") target.makeFolder(name);
     else if (type === "file" || type === "contiguous-file")
       await target.write(name, entry as unknown as Readable);

@@ -261,6 +261,7 @@ class OwnHold implements HeldDestination {
       else {
         // One that was under way when the machine fell asleep tells of the time before.
         await this.renewing?.catch(() => undefined);
+        // eslint-disable-next-line @typescript-eslint/no-unnecessary-condition -- it may have been lost meanwhile
         if (!this.lost && !this.isSure()) await this.renew();
       }
     }

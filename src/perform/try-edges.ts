@@ -9,7 +9,7 @@ import type { ObjectStore, Content } from "../ports/object-store.ts";
 import { toContent } from "./record.ts";
 
 /** Asks as visitors do. */
-export type Ask = (address: UrlPath) => Promise<VisitorAnswer | undefined>;
+type Ask = (address: UrlPath) => Promise<VisitorAnswer | undefined>;
 
 export interface EdgeTools {
   readonly store: ObjectStore;

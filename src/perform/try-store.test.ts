@@ -9,8 +9,8 @@ test("a try of the store leaves nothing, and takes along what an earlier one lef
   let nowMs = 0;
   const store = new MemoryStore(undefined, () => nowMs);
   const put = (key: string): Promise<unknown> => store.put(key, toContent(Buffer.from("x")), {});
-  const left = [
-    ...Object.values(toProbeKeys("run-0123abcd", "index.html")),
+  const left: string[] = [
+    ...Object.values({ ...toProbeKeys("run-0123abcd", "index.html") }),
     ".courier/probe-0123abcd.txt.copy",
   ];
   for (const key of left.filter((name) => !name.endsWith("/"))) await put(key);

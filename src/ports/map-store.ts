@@ -2,7 +2,7 @@ import type { ObjectKey } from "../core/model/names.ts";
 import type { ObjectStore } from "./object-store.ts";
 
 /** A call of a store, as far as those need to know who wrap it. */
-export interface StoreCall {
+interface StoreCall {
   /** Whether it may change what stands in the store. */
   readonly writes: boolean;
   /** What it writes or removes; empty where that is no object. */

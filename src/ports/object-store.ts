@@ -168,16 +168,7 @@ export class StoreError extends Error {
 }
 
 /** Kinds of requests that results count. */
-export const REQUEST_KINDS = [
-  "list",
-  "get",
-  "head",
-  "put",
-  "copy",
-  "delete",
-  "multipart",
-  "retried",
-] as const;
+const REQUEST_KINDS = ["list", "get", "head", "put", "copy", "delete", "multipart", "retried"] as const;
 export type RequestKind = (typeof REQUEST_KINDS)[number];
 
 /** What was asked of a store. */

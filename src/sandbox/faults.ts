@@ -5,7 +5,7 @@ import { ProtocolError } from "./store/failure.ts";
 
 /** Parts of the sandbox that can be made to fail: the store, what answers visitors, what it asks of the store, invalidations. */
 const PARTS = ["store", "edge", "origin", "edge-api"] as const;
-export type FaultPart = (typeof PARTS)[number];
+type FaultPart = (typeof PARTS)[number];
 
 /** What can go wrong. */
 const KINDS = [

@@ -1,7 +1,7 @@
 import { appendFileSync } from "node:fs";
 
 /** One request that the sandbox answered. */
-export interface LedgerEntry {
+interface LedgerEntry {
   /** Which part of the sandbox was asked. */
   readonly part: "store" | "edge-api";
   /** The protocol's name of the operation. */

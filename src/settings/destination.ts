@@ -27,7 +27,7 @@ export interface Target {
   readonly expectedHeaders: Readonly<Record<string, string>>;
 }
 
-export interface SafetySettings {
+interface SafetySettings {
   /** Whether a person is asked before the first write. */
   readonly ask: boolean;
   readonly retention: RetentionRule;

@@ -134,7 +134,7 @@ export const toJsonSchema = (): object => ({
 
 /** The keys that may stand at a place, out of the schema itself. */
 function knownKeys(path: readonly PropertyKey[], data: unknown): string[] {
-  let schemas: JsonSchema[] = [toJsonSchema() as JsonSchema];
+  let schemas: JsonSchema[] = [toJsonSchema()];
   const open = (schema: JsonSchema): JsonSchema[] => [
     schema,
     ...[...(schema.anyOf ?? []), ...(schema.oneOf ?? [])].flatMap(open),

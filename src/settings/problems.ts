@@ -32,7 +32,7 @@ export function toProblems(
           return [{ path, at: "value", message: `${found} is not a kind that is known here` }];
         // One or a list: what is there tells which of the two was meant.
         const branch = issue.errors[Array.isArray(valueAt(data, path)) ? 1 : 0] ?? [];
-        const nested = branch.map((inner) => ({ ...inner, path: [...path, ...inner.path] }) as Issue);
+        const nested = branch.map((inner) => ({ ...inner, path: [...path, ...inner.path] }));
         return toProblems(nested, data, keysAt);
       }
       case "invalid_value":
@@ -57,7 +57,7 @@ export function toProblems(
           {
             path,
             at: "key",
-            message: `${String(last(path))} should be ${issue.issues[0]?.message ?? "another name"}`,
+            message: `${last(path)} should be ${issue.issues[0]?.message ?? "another name"}`,
           },
         ];
       default:

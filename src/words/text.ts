@@ -13,4 +13,7 @@ export const counted = (count: number, one: string, more = `${one}s`): string =>
 
 /** Puts names into a text, where they stand in braces; one without a value is left out. */
 export const fillIn = (text: string, names: Readonly<Record<string, unknown>>): string =>
-  text.replace(/\{([a-z-]+)\}/g, (_, name: string) => String(names[name] ?? ""));
+  text.replace(/\{([a-z-]+)\}/g, (_, name: string) => {
+    const told = names[name];
+    return typeof told === "string" || typeof told === "number" ? String(told) : "";
+  });

@@ -56,7 +56,7 @@ export interface CheckupOptions {
   readonly onStage: (stage: CheckupStage) => void;
 }
 
-export interface AccessWish {
+interface AccessWish {
   readonly readers: Readers;
   readonly distributions: readonly string[];
   /** The delivering identity as policies name it, where it is known. */

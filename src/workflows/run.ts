@@ -52,7 +52,7 @@ export interface Place {
 }
 
 /** What only those need that write. */
-export interface Writing {
+interface Writing {
   readonly pace: Pace;
   /** What each write of the store has to pass. */
   readonly gate: WriteGate;

@@ -9,7 +9,7 @@ interface Source {
 }
 
 function readSources(): Source[] {
-  return (readdirSync("src", { recursive: true, encoding: "utf8" }) as string[])
+  return readdirSync("src", { recursive: true, encoding: "utf8" })
     .filter((name) => name.endsWith(".ts") && !name.endsWith(".test.ts"))
     .map((name) => toSource(join("src", name), readFileSync(join("src", name), "utf8")));
 }

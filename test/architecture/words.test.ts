@@ -6,7 +6,7 @@ import { COMMANDS } from "../../src/cli/run.ts";
 import { listOptions } from "../../src/cli/frame/parse.ts";
 
 const listFiles = (folder: string, ending: string): string[] =>
-  (readdirSync(folder, { recursive: true, encoding: "utf8" }) as string[])
+  readdirSync(folder, { recursive: true, encoding: "utf8" })
     .filter((name) => name.endsWith(ending))
     .map((name) => join(folder, name));
 

@@ -1,6 +1,6 @@
 import { createHash } from "node:crypto";
 import { Readable } from "node:stream";
-import type { Condition, Content, ObjectStore } from "../../src/ports/object-store.ts";
+import { type Condition, type Content, type ObjectStore, StoreError } from "../../src/ports/object-store.ts";
 
 /** What an adapter or the server behind it can do beyond the least that every store must. */
 export interface StoreAbilities {
@@ -195,10 +195,9 @@ export function describeObjectStore(
         const { etag: standing } = await put("target/to", "stands");
         const from = { key: "target/from", etag: source };
         for (const condition of [{ ifAbsent: true }, { ifEtag: source }] as const) {
-          const copied = await store.copy(from, "target/to", undefined, condition).then(
-            () => "copied",
-            ({ kind }: { kind: string }) => kind,
-          );
+          const copied = await store
+            .copy(from, "target/to", undefined, condition)
+            .then(() => "copied", kindOf);
           expect([condition, copied]).toEqual([condition, isChecked ? "precondition" : "copied"]);
         }
         if (isChecked) expect(await readText(await store.get("target/to"))).toBe("stands");
@@ -253,3 +252,6 @@ async function keysBelow(store: ObjectStore, below: string): Promise<string[]> {
   for await (const page of store.list(below)) keys.push(...page.objects.map(({ key }) => key));
   return keys;
 }
+
+/** The kind of a store's failure. */
+export const kindOf = (error: unknown): string => (error as StoreError).kind;

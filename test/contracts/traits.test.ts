@@ -6,7 +6,7 @@ import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { createRetry } from "../../src/perform/retry.ts";
 import { STILL } from "../support/memory-build.ts";
 import { RunningSandbox } from "../support/program.ts";
-import { describeObjectStore, readText, toContent } from "./object-store.ts";
+import { describeObjectStore, readText, toContent, kindOf } from "./object-store.ts";
 
 /** How real stores differ: each trait of the sandbox is seen through the adapter, which must make the best of it. */
 
@@ -54,10 +54,7 @@ test.each([
     const store = await open(...traits);
     const { etag } = await store.put("film.mp4", large("a"), {});
     expect(etag).toMatch(/-9$/);
-    const copy = store.copy({ key: "film.mp4", etag }, "copy.mp4").then(
-      () => "copied",
-      ({ kind }: { kind: string }) => kind,
-    );
+    const copy = store.copy({ key: "film.mp4", etag }, "copy.mp4").then(() => "copied", kindOf);
     expect(await copy).toBe(end);
     await store.copy({ key: "film.mp4" }, "other.mp4", undefined, { ifAbsent: true });
     expect((await store.head("other.mp4"))?.size).toBe(65 * 1024 * 1024);
@@ -123,10 +120,7 @@ test("sums of what was sent are kept and copied along, where the store keeps any
 test("of conditional writes at one moment one is done, and the others are told to try again", async () => {
   const store = await open("write-conflicts");
   const tries = Array.from({ length: 5 }, (_, number) =>
-    store.put("race", toContent(`by ${number}`), {}, { ifAbsent: true }).then(
-      () => "written",
-      ({ kind }: { kind: string }) => kind,
-    ),
+    store.put("race", toContent(`by ${number}`), {}, { ifAbsent: true }).then(() => "written", kindOf),
   );
   const ends = await Promise.all(tries);
   expect(ends.filter((end) => end === "written")).toHaveLength(1);
@@ -151,7 +145,7 @@ test("what is missing is 'denied' to whoever may not list, or only below a prefi
     await store.put("there", toContent("x"), {});
     expect(await readText(await store.get("there"))).toBe("x");
     for (const look of [() => store.get("ther"), () => store.head("missing")])
-      expect(await look().catch(({ kind }: { kind: string }) => kind)).toBe(end);
+      expect(await look().catch(kindOf)).toBe(end);
   }
 });
 

@@ -1,3 +1,4 @@
+import { invalidateResultSchema } from "../../src/results/history.ts";
 import { readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
@@ -134,6 +135,7 @@ test("by hand: addresses, globs, what a release changed, everything after asking
   const lostAfter = async (...args: string[]): Promise<string[]> => {
     for (const name of names) await visit(edge + name);
     const { exit, stdout, stderr } = await project.run(["invalidate", ...args, "--format", "json"]);
+    invalidateResultSchema.parse(JSON.parse(stdout));
     expect([stderr, exit]).toEqual([expect.any(String), 0]);
     expect(invalidationOf(stdout).confirmed).toBe(!args.includes("--dry-run"));
     const seen = await Promise.all(names.map(async (name) => ({ name, ...(await visit(edge + name)) })));

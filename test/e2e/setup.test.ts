@@ -147,7 +147,7 @@ async function letGoOfParts(policy: Policy): Promise<number> {
   const client = new S3Client({ endpoint, region, forcePathStyle: true, credentials: limited });
   await client.send(new CreateMultipartUploadCommand({ Bucket: bucket, Key: "site/film.webm" }));
   client.destroy();
-  const store = openStore({ facts: { ...sandbox.facts, ...limited } } as RunningSandbox, "site/");
+  const store = openStore({ facts: { ...sandbox.facts, ...limited } }, "site/");
   return store.abandonUploads(new Set(["film.webm"]));
 }
 

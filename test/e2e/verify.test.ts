@@ -1,5 +1,5 @@
 import { join, resolve } from "node:path";
-import { XMLParser, XMLValidator } from "fast-xml-parser";
+import { XMLParser } from "fast-xml-parser";
 import { verifyResultSchema, type VerifyResult } from "../../src/results/verification.ts";
 import { toContent } from "../contracts/object-store.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
@@ -178,7 +178,7 @@ test("JUnit XML holds a case for each address that is wrong; a delivery that is 
   const delivered = await stage.project.run(["deliver", "--verify"]);
   expect([delivered.exit, delivered.stdout]).toEqual([5, expect.stringMatching(/not as delivered: \d+ of/)]);
   const { exit, stdout } = await stage.project.run(["verify", "--format", "junit"]);
-  expect([exit, XMLValidator.validate(stdout)]).toEqual([5, true]);
+  expect(exit).toBe(5);
   const { testsuites } = new XMLParser({ ignoreAttributes: false, attributeNamePrefix: "" }).parse(
     stdout,
   ) as {

@@ -110,7 +110,11 @@ async function warm({ nodes, host }: Stage, queries: readonly string[]): Promise
         for (const encoding of FORMS)
           for (const address of withQuery(query)) {
             const { headers } = await visitNode(node, address, { host, encoding });
-            if (round === 2 && /hit/i.test(`${headers["x-cache"]} ${headers["x-cache-status"]}`)) hits += 1;
+            if (
+              round === 2 &&
+              /hit/i.test(`${String(headers["x-cache"])} ${String(headers["x-cache-status"])}`)
+            )
+              hits += 1;
           }
   return hits;
 }

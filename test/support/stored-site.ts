@@ -10,7 +10,7 @@ export interface StoredObject {
   readonly headers: string;
 }
 
-export const openStore = ({ facts }: RunningSandbox, prefix: string): ObjectStore => {
+export const openStore = ({ facts }: Pick<RunningSandbox, "facts">, prefix: string): ObjectStore => {
   process.env.AWS_ACCESS_KEY_ID = facts.accessKeyId;
   process.env.AWS_SECRET_ACCESS_KEY = facts.secretAccessKey;
   return createS3Store({ ...facts, prefix, addressing: "path" }, () => undefined);

@@ -16,7 +16,7 @@ export class WebRoot {
     this.server = createServer((incoming, response) => {
       this.requests += 1;
       const path = (incoming.url ?? "/").replace(/\?.*/, "");
-      const answer = this.read(path, String(incoming.headers["accept-encoding"] ?? ""));
+      const answer = this.read(path, incoming.headers["accept-encoding"] ?? "");
       const send = (): void => {
         response.writeHead(answer.status, answer.headers).end(answer.body);
       };

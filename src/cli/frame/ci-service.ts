@@ -13,7 +13,7 @@ export interface CiService {
 }
 
 /** A file below the folder that the run works in, and a line of it. */
-export interface Place {
+interface Place {
   readonly path: string;
   readonly line?: number | undefined;
 }

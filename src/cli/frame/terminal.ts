@@ -14,12 +14,12 @@ export interface Terminal {
   /** The CI service that runs this, where one is known. */
   readonly ci?: CiService | undefined;
   /** Takes secrets out of a text; what is printed and said has gone through it. */
-  redact(text: string): string;
+  readonly redact: (text: string) => string;
   /** The result. */
-  print(text: string): void;
+  readonly print: (text: string) => void;
   /** Progress and messages. */
-  say(text: string): void;
-  style: Style;
+  readonly say: (text: string) => void;
+  readonly style: Style;
 }
 
 export type Mark = "strong" | "faint" | "good" | "warn" | "bad";

@@ -2,7 +2,7 @@ import type { ObjectKey, UrlPath } from "../model/names.ts";
 
 /** The forms under which an index page answers. */
 export const PAGE_FORMS = ["file", "folder", "bare"] as const;
-export type PageForm = (typeof PAGE_FORMS)[number];
+type PageForm = (typeof PAGE_FORMS)[number];
 
 export interface AddressRules {
   /** The forms promised for `x/index.html`; `x.html` has its own name and, by choice, the bare one. */

@@ -123,7 +123,7 @@ export function toReadStatements({
     return [{ Sid: name, ...read, Resource: [`${arn}/${prefix}*`] }, records];
   }
   // One statement can't name a prefix and leave a part of it out: what stands below it is named by its first letter.
-  const parts = [...FIRST_LETTERS].map((letter) => `${arn}/${prefix}${letter}*`);
+  const parts = Array.from(FIRST_LETTERS, (letter) => `${arn}/${prefix}${letter}*`);
   return [{ Sid: name, ...read, Resource: [...parts, `${arn}/${prefix}.well-known/*`] }];
 }
 
@@ -132,9 +132,9 @@ const FIRST_LETTERS =
 
 /** Names of statements take letters and digits only. */
 const toName = (prefix: string): string =>
-  [...prefix]
-    .map((letter) => (/[A-Za-z0-9]/.test(letter) ? letter : `x${(letter.codePointAt(0) ?? 0).toString(16)}`))
-    .join("");
+  Array.from(prefix, (letter) =>
+    /[A-Za-z0-9]/.test(letter) ? letter : `x${(letter.codePointAt(0) ?? 0).toString(16)}`,
+  ).join("");
 
 /** The policy that stands, with our statements in the place of those of the same names; all others stay. */
 export function mergePolicy(standing: Policy | undefined, ours: readonly PolicyStatement[]): Policy {

@@ -129,7 +129,7 @@ function looksRandom(token: string): boolean {
 
 /** How often the kind of character changes from one to the next. */
 function changes(token: string): number {
-  const kinds = [...token].map((c) =>
+  const kinds = Array.from(token, (c) =>
     /[a-z]/.test(c) ? "a" : /[A-Z]/.test(c) ? "A" : /\d/.test(c) ? "0" : "-",
   );
   return kinds.filter((kind, i) => i > 0 && kind !== kinds[i - 1]).length;

@@ -6,16 +6,16 @@ import type { ObjectHeaders, Role } from "../model/parcel.ts";
 import type { AskedAnew, HeaderSource } from "../model/reasons.ts";
 import { isScriptOrStyle } from "./roles.ts";
 
-export interface FreshnessRule {
+interface FreshnessRule {
   readonly files: string;
   readonly browser?: number | undefined;
   readonly edge?: number | undefined;
 }
-export interface TypeRule {
+interface TypeRule {
   readonly files: string;
   readonly type: string;
 }
-export interface HeaderRule {
+interface HeaderRule {
   readonly files: string;
   readonly set: Readonly<Record<string, string>>;
 }

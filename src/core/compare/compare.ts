@@ -115,6 +115,20 @@ export function compareParcels(
     else if (found === "not ours") notOurs.add(key);
     else if (found) stale.push(found);
   }
+  const { gone, foreign } = findOthers(state, known, { wanted, notOurs });
+  const sorted = markMoved(changes, state, known.recorded).sort((a, b) => byText(a.parcel.key, b.parcel.key));
+  return {
+    ...{ changes: sorted, unchanged, stale, unrecorded, pending, gone, foreign, unprobed, unlabelled },
+    threatened,
+  };
+}
+
+/** What we had and is gone, and what stands and is not ours. */
+function findOthers(
+  state: DestinationState,
+  known: Knowledge,
+  { wanted, notOurs }: { readonly wanted: ReadonlySet<ObjectKey>; readonly notOurs: ReadonlySet<ObjectKey> },
+): Pick<Comparison, "gone" | "foreign"> {
   const gone = (state.waybill?.parcels ?? [])
     .map(({ key }) => key)
     .filter((key) => !wanted.has(key) && !known.listing.has(key));
@@ -124,12 +138,7 @@ export function compareParcels(
     wanted.has(key) ||
     ((known.recorded.has(key) || known.claims.has(key)) && !notOurs.has(key)) ||
     others.some((prefix) => key.startsWith(prefix));
-  const foreign = state.listing.map(({ key }) => key).filter((key) => !isOurs(key));
-  const sorted = markMoved(changes, state, known.recorded).sort((a, b) => byText(a.parcel.key, b.parcel.key));
-  return {
-    ...{ changes: sorted, unchanged, stale, unrecorded, pending, gone, foreign, unprobed, unlabelled },
-    threatened,
-  };
+  return { gone, foreign: state.listing.map(({ key }) => key).filter((key) => !isOurs(key)) };
 }
 
 const isThreatened = (

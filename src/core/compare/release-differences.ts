@@ -3,7 +3,7 @@ import { hasSameHeaders, type Role } from "../model/parcel.ts";
 import type { Waybill } from "../model/release.ts";
 
 export const DIFFERENCES = ["new", "moved", "replaced", "relabelled", "removed"] as const;
-export type DifferenceKind = (typeof DIFFERENCES)[number];
+type DifferenceKind = (typeof DIFFERENCES)[number];
 
 export interface ReleaseDifference {
   readonly key: ObjectKey;

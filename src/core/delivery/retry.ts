@@ -29,7 +29,7 @@ export function decideWaitMs(
   policy: RetryPolicy,
   tried: number,
   random: number,
-  askedMs: number | undefined = undefined,
+  askedMs?: number,
 ): number | undefined {
   if (tried >= policy.tries) return undefined;
   const ceiling = Math.min(policy.capMs, policy.baseMs * 2 ** (tried - 1));

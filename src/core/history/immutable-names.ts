@@ -5,7 +5,7 @@ import { byText, IMMUTABLE_KEY, type ObjectKey } from "../model/names.ts";
 import type { ImmutableName, ImmutableNames } from "../model/immutable-names.ts";
 import type { Parcel } from "../model/parcel.ts";
 
-export const IMMUTABLE_FORMAT = "restless-courier/immutable-names/1";
+const IMMUTABLE_FORMAT = "restless-courier/immutable-names/1";
 const YEAR_MS = 366 * 86_400_000;
 
 const schema = z.object({

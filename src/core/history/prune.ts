@@ -41,7 +41,7 @@ export interface PruneFacts {
 
 /** Why an object goes. */
 export const PRUNE_REASONS = ["stale", "forgotten", "foreign", "content", "record", "ended run"] as const;
-export type PruneReason = (typeof PRUNE_REASONS)[number];
+type PruneReason = (typeof PRUNE_REASONS)[number];
 
 export interface PruneDecision {
   /** Releases that stay, the current one first. */

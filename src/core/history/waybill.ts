@@ -9,9 +9,9 @@ import { OperatorError } from "../model/failure.ts";
  * parcel of the release, one for each object of ours that still stands though the release does not list it.
  * Each format carries its name and version; what is not known is refused, never guessed.
  */
-export const WAYBILL_FORMAT = "restless-courier/waybill/1";
-export const OPEN_FORMAT = "restless-courier/open-delivery/1";
-export const POINTER_FORMAT = "restless-courier/pointer/1";
+const WAYBILL_FORMAT = "restless-courier/waybill/1";
+const OPEN_FORMAT = "restless-courier/open-delivery/1";
+const POINTER_FORMAT = "restless-courier/pointer/1";
 
 const sha256 = z.string().regex(/^[0-9a-f]{64}$/);
 

@@ -28,5 +28,4 @@ export interface BucketFacts {
   readonly tags: Reading<Readonly<Record<string, string>>>;
 }
 
-export const SETTING_KINDS = ["website", "policy", "publicBlock", "versioning", "tags"] as const;
-export type SettingKind = (typeof SETTING_KINDS)[number];
+export type SettingKind = "website" | "policy" | "publicBlock" | "versioning" | "tags";

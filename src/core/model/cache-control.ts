@@ -35,7 +35,7 @@ export function parseBrowserFreshness(cacheControl: string | undefined): number 
 }
 
 /** What forbids to serve anything stale forbids it here as well. `s-maxage` should (RFC 9111 §5.2.2.10), and edges do otherwise. */
-export function withStale(
+function withStale(
   fresh: number | undefined,
   cacheControl: string | undefined,
   forbidding: RegExp,
@@ -44,16 +44,13 @@ export function withStale(
   return stale === 0 || forbidding.test(cacheControl ?? "") ? fresh : (fresh ?? 0) + stale;
 }
 
-export function readSeconds(
-  cacheControl: string | undefined,
-  name: keyof typeof SECONDS,
-): number | undefined {
+function readSeconds(cacheControl: string | undefined, name: keyof typeof SECONDS): number | undefined {
   const value = SECONDS[name].exec(cacheControl ?? "")?.[1];
   return value === undefined ? undefined : Number(value);
 }
 
 /** Directives that carry a number of seconds. */
-export const SECONDS = {
+const SECONDS = {
   "max-age": /(?:^|[\s,])max-age="?(\d+)/i,
   "s-maxage": /(?:^|[\s,])s-maxage="?(\d+)/i,
   "stale-while-revalidate": /(?:^|[\s,])stale-while-revalidate="?(\d+)/i,

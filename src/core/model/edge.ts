@@ -55,7 +55,7 @@ export type EdgeFailure = EdgeFailureFacts &
     | { readonly kind: "wildcards-ignored"; readonly pattern: string; readonly address: string }
   );
 
-export interface EdgeFailureFacts {
+interface EdgeFailureFacts {
   /** The code and the text of the edge's own answer, as far as there was one. */
   readonly code?: string | undefined;
   readonly answer?: string | undefined;

@@ -1,7 +1,7 @@
 /** A name that was looked up, or the code of the failure. */
 export type NameLook = { readonly addresses: readonly string[] } | { readonly code: string };
 
-export interface Certificate {
+interface Certificate {
   /** Milliseconds since 1970. */
   readonly untilMs: number;
   readonly names: readonly string[];

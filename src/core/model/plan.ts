@@ -3,18 +3,8 @@ import type { OwedInvalidation } from "./release.ts";
 import type { ObjectHeaders, Parcel, Role } from "./parcel.ts";
 
 /** The phases that a delivery goes through, in this order (docs/order-of-effects.md). */
-export const PHASES = [
-  "keep",
-  "stock",
-  "unmask",
-  "probe",
-  "switch",
-  "record",
-  "invalidate",
-  "announce",
-  "clear",
-] as const;
-export type PhaseName = (typeof PHASES)[number];
+export type PhaseName =
+  "keep" | "stock" | "unmask" | "probe" | "switch" | "record" | "invalidate" | "announce" | "clear";
 
 /** What must stand under a key before a step touches it. */
 export type Expected = "absent" | { readonly etag: string };

@@ -1,8 +1,7 @@
 import type { ObjectKey, UrlPath } from "./names.ts";
 
 /** A credential that a text holds. */
-export const SECRETS = ["private-key", "access-key", "secret-access-key"] as const;
-export type Secret = (typeof SECRETS)[number];
+export type Secret = "private-key" | "access-key" | "secret-access-key";
 
 /** Why a name can't be delivered. */
 export type UnfitName =
@@ -56,12 +55,12 @@ export interface ProblemFacts {
   readonly exposed: { readonly at: "store" | "site" };
 }
 
-type Nothing = Readonly<Record<never, never>>;
+type Nothing = Readonly<Record<string, never>>;
 
 export type ProblemCode = keyof ProblemFacts;
 
 export const SEVERITIES = ["error", "warning", "note"] as const;
-export type Severity = (typeof SEVERITIES)[number];
+type Severity = (typeof SEVERITIES)[number];
 
 /** Something that pure code found wrong: data, collected, never thrown. */
 export type Problem = { readonly [Code in ProblemCode]: ProblemOf<Code> }[ProblemCode];

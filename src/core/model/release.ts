@@ -91,7 +91,7 @@ export interface OpenDelivery {
 }
 
 /** What a run does to the settings of the website endpoint, and runs which died before it may have done. */
-export interface OpenWebsite {
+interface OpenWebsite {
   /** All rules that may stand there by now. */
   readonly rules: readonly RoutingRule[];
   /** Settings that were written over, by the hash of what the vault has of them. */

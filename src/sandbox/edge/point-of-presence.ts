@@ -64,7 +64,7 @@ export class PointOfPresence {
   private keyOf(target: string, { headers }: IncomingMessage): string {
     const address = this.options.query === "keyed" ? target : target.replace(/\?.*$/s, "");
     const host = this.traits.copyPerHost ? ` ${headers.host}` : "";
-    return `${address}${host}${this.traits.copyPerEncoding ? ` ${String(headers["accept-encoding"] ?? "")}` : ""}`;
+    return `${address}${host}${this.traits.copyPerEncoding ? ` ${headers["accept-encoding"] ?? ""}` : ""}`;
   }
 
   /** Some servers close a connection after so many answers. */
@@ -176,7 +176,7 @@ function send(
     COMPRESSIBLE.test(kept["content-type"] ?? "") &&
     kept["content-encoding"] === undefined &&
     body.length >= LEAST_COMPRESSED;
-  const encoding = canCompress ? chooseEncoding(String(request.headers["accept-encoding"] ?? "")) : undefined;
+  const encoding = canCompress ? chooseEncoding(request.headers["accept-encoding"] ?? "") : undefined;
   const sent = encoding === undefined ? body : compress(body, encoding);
   const vary = canCompress ? { vary: "Accept-Encoding" } : {};
   const coded =

@@ -174,5 +174,7 @@ export function judgeByBucket(
   return isRestricted ? undefined : judge(readPolicy(policy), right, asker);
 }
 
-const parseVersioning = (text: string): string =>
-  String(parseXml(text, "VersioningConfiguration").Status ?? "Suspended");
+function parseVersioning(text: string): string {
+  const { Status = "Suspended" } = parseXml(text, "VersioningConfiguration") as { readonly Status?: string };
+  return Status;
+}

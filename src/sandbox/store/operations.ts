@@ -155,14 +155,14 @@ export async function deleteObjects(call: Call): Promise<void> {
   const text = await receiveText(call.request);
   call.received(text.length);
   const { Object: objects, Quiet: quiet } = parseXml(text, "Delete");
-  const asked = many(objects) as { Key?: unknown; VersionId?: unknown; ETag?: unknown }[];
+  const asked = many(objects) as { Key?: string; VersionId?: string; ETag?: unknown }[];
   if (asked.length === 0 || asked.length > 1000)
     throw new ProtocolError(400, "MalformedXML", "A delete names between 1 and 1000 objects.");
   const removed: object[] = [];
   const failures: object[] = [];
   for (const { Key, VersionId, ETag } of asked) {
     const key = String(Key);
-    const version = VersionId === undefined ? {} : { VersionId: String(VersionId) };
+    const version = VersionId === undefined ? {} : { VersionId };
     try {
       removeOne(call, key, version.VersionId, ETag);
       removed.push({ Key: key, ...version });

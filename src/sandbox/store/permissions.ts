@@ -98,12 +98,15 @@ export function judge(
   right: Right,
   asker: Asker = { kind: "anybody" },
 ): "allow" | "deny" | undefined {
-  const fitting = ([statements].flat() as Statement[]).filter(
+  const fitting = toList(statements).filter(
     (statement) => isFitting(statement, right, asker) && concerns(statement, asker),
   );
   if (fitting.some(({ Effect }) => Effect === "Deny")) return "deny";
   return fitting.some(({ Effect }) => Effect === "Allow") ? "allow" : undefined;
 }
+
+const toList = (statements: NonNullable<AccessPolicy["Statement"]>): readonly Statement[] =>
+  Array.isArray(statements) ? (statements as readonly Statement[]) : [statements as Statement];
 
 /** Throws `AccessDenied`, naming the right. */
 export function refuse({ action, resource }: Right): never {
@@ -116,9 +119,7 @@ export function refuse({ action, resource }: Right): never {
 
 /** Whether anything in a policy lets everybody in. */
 export const isPublicPolicy = ({ Statement: statements = [] }: AccessPolicy): boolean =>
-  ([statements].flat() as Statement[]).some(
-    ({ Effect, Principal }) => Effect === "Allow" && isEverybody(Principal),
-  );
+  toList(statements).some(({ Effect, Principal }) => Effect === "Allow" && isEverybody(Principal));
 
 /** A policy of an identity names nobody: it is that identity's. */
 function concerns({ Principal, NotPrincipal }: Statement, asker: Asker): boolean {

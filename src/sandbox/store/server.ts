@@ -119,7 +119,7 @@ export class SandboxStore {
   private noteBeforeAnswer({ request, response, target, operation, seen }: Noted): void {
     const writeHead = response.writeHead.bind(response) as (...args: unknown[]) => ServerResponse;
     const { bucket, key } = target;
-    response.writeHead = ((status: number, ...rest: unknown[]) => {
+    response.writeHead = (status: number, ...rest: unknown[]) => {
       this.options.ledger.note({
         part: "store",
         operation,
@@ -130,7 +130,7 @@ export class SandboxStore {
         ...seen,
       });
       return writeHead(status, ...rest);
-    }) as typeof response.writeHead;
+    };
   }
 
   private assertAllowed(identity: Identity | undefined, { operation, request, target }: Restricted): void {
@@ -175,10 +175,18 @@ export class SandboxStore {
   private async carryOut(operation: Operation, target: Target, wire: Wire): Promise<void> {
     const { request, response, received, identity } = wire;
     const { bucket, key, query } = target;
-    if (operation === "LendKeys" && this.options.lent)
-      return lendKeys(await receiveText(request), this.options.lent, response);
-    if (operation === "ListBuckets") return answerBuckets([...this.tables.keys()], response);
-    if (operation === "CreateBucket") return this.answerCreate(bucket, request, response);
+    if (operation === "LendKeys" && this.options.lent) {
+      lendKeys(await receiveText(request), this.options.lent, response);
+      return;
+    }
+    if (operation === "ListBuckets") {
+      answerBuckets([...this.tables.keys()], response);
+      return;
+    }
+    if (operation === "CreateBucket") {
+      this.answerCreate(bucket, request, response);
+      return;
+    }
     const call: Call = {
       request,
       response,
@@ -194,6 +202,12 @@ export class SandboxStore {
         return this.isAllowed({ action, resource: `arn:aws:s3:::${bucket}/${removed}` }, bucket, identity);
       },
     };
+    return this.answerOf(operation, call);
+  }
+
+  /** The operations of a bucket that is there. */
+  private async answerOf(operation: Operation, call: Call): Promise<void> {
+    const { query } = call;
     const settings = SETTINGS_QUERIES.find((name) => query.has(name)) as SettingsQuery;
     switch (operation) {
       case "HeadBucket":

@@ -35,7 +35,7 @@ async function openCache(): Promise<{
         settle: 2,
       },
       ...{ patterns: "none", encodings: ["gzip"] },
-    } as PurgeSettings,
+    },
   };
 }
 

@@ -80,20 +80,22 @@ const HASHED = new Set(["PutObjectCommand", "UploadPartCommand"]);
 
 /** Moves the hash of the content from its parameter to the header that is signed and checked by every store. */
 function signPayloadHash(client: S3Client): void {
+  // By the context of the call, which all of its steps share.
+  const hashes = new WeakMap<object, string>();
   client.middlewareStack.add(
     (next, context) => (call) => {
       const input = call.input as { ChecksumSHA256?: string };
       const hash = HASHED.has(String(context.commandName)) ? input.ChecksumSHA256 : undefined;
       if (hash === undefined) return next(call);
       const { ChecksumSHA256: _, ...rest } = input;
-      context.payloadHash = hash;
-      return next({ ...call, input: rest as typeof call.input });
+      hashes.set(context, hash);
+      return next({ ...call, input: rest });
     },
     { step: "initialize", name: "takePayloadHash" },
   );
   client.middlewareStack.add(
     (next, context) => (call) => {
-      const hash = context.payloadHash as string | undefined;
+      const hash = hashes.get(context);
       if (hash === undefined) return next(call);
       const { headers } = call.request as Wire;
       headers["x-amz-content-sha256"] = hash;

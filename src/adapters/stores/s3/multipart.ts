@@ -52,7 +52,8 @@ export async function sendInParts(
     const running = new Set<Promise<unknown>>();
     const buffers = new Buffers(Math.max(PART_BYTES, Math.ceil(content.size / MOST_PARTS)));
     let size = 0;
-    let failed = false;
+    // Set by what runs side by side.
+    let failed = false as boolean;
     const fail = (): void => {
       failed = true;
     };

@@ -23,7 +23,7 @@ const DELETE_BATCH = 1000;
 /** The versions that a bucket keeps, below the prefix of a destination. */
 export function createVersions(settings: S3Settings, client: S3Client, count: CountRequest): ObjectVersions {
   const { bucket: Bucket, prefix } = settings;
-  const attempt = async <T>(action: StoreAction, call: () => Promise<T>): Promise<T> => {
+  const attempt: Attempt = async (action, call) => {
     try {
       return await call();
     } catch (error) {
@@ -31,34 +31,7 @@ export function createVersions(settings: S3Settings, client: S3Client, count: Co
     }
   };
   return {
-    async *list() {
-      let marker: { KeyMarker?: string | undefined; VersionIdMarker?: string | undefined } | undefined = {};
-      while (marker) {
-        count("list");
-        const place: object = marker;
-        const page = await attempt({ do: "list-versions" }, () =>
-          client.send(
-            new ListObjectVersionsCommand({ Bucket, Prefix: prefix, EncodingType: "url", ...place }),
-          ),
-        ).catch((error: unknown) => {
-          if (isUnknown(error)) return undefined;
-          throw error;
-        });
-        if (!page) return;
-        const isEncoded = page.EncodingType === "url";
-        yield (page.Versions ?? []).map(({ Key = "", VersionId = "", Size = 0, ETag, IsLatest }) => ({
-          key: (isEncoded ? decodeURIComponent(Key.replace(/\+/g, " ")) : Key).slice(prefix.length),
-          ...{ id: VersionId, size: Size, etag: unquoted(ETag), isCurrent: IsLatest === true },
-        }));
-        marker =
-          page.IsTruncated === true
-            ? {
-                KeyMarker: decodeMarker(page.NextKeyMarker, isEncoded),
-                VersionIdMarker: page.NextVersionIdMarker,
-              }
-            : undefined;
-      }
-    },
+    list: () => listVersions({ settings, client, count, attempt }),
     async read({ key, id }: ObjectVersion) {
       count("get");
       try {
@@ -96,6 +69,48 @@ export function createVersions(settings: S3Settings, client: S3Client, count: Co
       }
     },
   };
+}
+
+type Attempt = <T>(action: StoreAction, call: () => Promise<T>) => Promise<T>;
+
+interface VersionTools {
+  readonly settings: S3Settings;
+  readonly client: S3Client;
+  readonly count: CountRequest;
+  readonly attempt: Attempt;
+}
+
+async function* listVersions({
+  settings,
+  client,
+  count,
+  attempt,
+}: VersionTools): AsyncIterable<readonly ObjectVersion[]> {
+  const { bucket: Bucket, prefix } = settings;
+  let marker: { KeyMarker?: string | undefined; VersionIdMarker?: string | undefined } | undefined = {};
+  while (marker) {
+    count("list");
+    const place: object = marker;
+    const page = await attempt({ do: "list-versions" }, () =>
+      client.send(new ListObjectVersionsCommand({ Bucket, Prefix: prefix, EncodingType: "url", ...place })),
+    ).catch((error: unknown) => {
+      if (isUnknown(error)) return undefined;
+      throw error;
+    });
+    if (!page) return;
+    const isEncoded = page.EncodingType === "url";
+    yield (page.Versions ?? []).map(({ Key = "", VersionId = "", Size = 0, ETag, IsLatest }) => ({
+      key: (isEncoded ? decodeURIComponent(Key.replace(/\+/g, " ")) : Key).slice(prefix.length),
+      ...{ id: VersionId, size: Size, etag: unquoted(ETag), isCurrent: IsLatest === true },
+    }));
+    marker =
+      page.IsTruncated === true
+        ? {
+            KeyMarker: decodeMarker(page.NextKeyMarker, isEncoded),
+            VersionIdMarker: page.NextVersionIdMarker,
+          }
+        : undefined;
+  }
 }
 
 const decodeMarker = (key: string | undefined, isEncoded: boolean): string | undefined =>

@@ -31,7 +31,7 @@ function findManifestReferences(text: string): Reference[] {
   const lineOf = (url: string): number =>
     text.slice(0, Math.max(0, text.indexOf(JSON.stringify(url)))).split("\n").length;
   const images = [manifest.icons, manifest.screenshots].flatMap((list) =>
-    Array.isArray(list) ? list : [],
+    Array.isArray(list) ? (list as unknown[]) : [],
   ) as { src?: unknown }[];
   const sources = images.map(({ src }) => src).filter((src) => typeof src === "string");
   const start =

@@ -66,5 +66,5 @@ test.each([
   ["a plain 404", 404, {}, {}, "not-found-there"],
 ] as const)("%s", (_, status, answer, facts, cause) => {
   const seen = { status, headers: {}, hash: "other", size: 1, ...answer };
-  expect(judgeReading(seen, { ...READING, ...facts } as ReadingFacts)).toMatchObject({ state: "broken", cause });
+  expect(judgeReading(seen, { ...READING, ...facts })).toMatchObject({ state: "broken", cause });
 }); // prettier-ignore

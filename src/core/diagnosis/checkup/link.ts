@@ -26,7 +26,7 @@ export type LinkName = (typeof LINKS)[number];
 
 /** `note`: it works, and something about it is worth knowing. */
 export const LINK_STATES = ["good", "note", "broken", "not-tried"] as const;
-export type LinkState = (typeof LINK_STATES)[number];
+type LinkState = (typeof LINK_STATES)[number];
 
 /** Every cause that `checkup` can name. */
 export const LINK_CAUSES = [

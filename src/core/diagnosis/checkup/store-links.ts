@@ -93,7 +93,7 @@ function toBreak(
 }
 
 /** A missing right, by what was refused; a store without a bucket is a folder, and there rights have no names. */
-export function toDenied(
+function toDenied(
   { action, status, code }: StoreFailure,
   { bucket, endpoint }: Pick<StoreFacts, "bucket" | "endpoint">,
 ): Link {
@@ -122,7 +122,7 @@ export interface RecordsAnswers {
   readonly url: string;
 }
 
-export function judgeRecords({ isPublic, isServed, url }: RecordsAnswers): Link {
+function judgeRecords({ isPublic, isServed, url }: RecordsAnswers): Link {
   const found: Found = { code: "status", status: 200 };
   if (isPublic === true)
     return broken("records", { asked: { code: "records", unsigned: true }, found, cause: "records-open" });

@@ -31,7 +31,7 @@ export const FINDING_CODES = [
   "expected-header",
   "stored-otherwise",
 ] as const;
-export type FindingCode = (typeof FINDING_CODES)[number];
+type FindingCode = (typeof FINDING_CODES)[number];
 
 /** What should have come. */
 export type Expected =
