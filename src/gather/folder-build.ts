@@ -36,6 +36,7 @@ export async function openBuild(path: string, options: FolderBuildOptions = {}):
   return { ...build, read: (exclude) => ({ ...build.read(exclude), folder: path }), close: dispose };
 }
 
+/** A build in a folder. Nothing is read before `read` is called. */
 export const createFolderBuild = (
   folder: string,
   { cache, projectFolder }: FolderBuildOptions = {},

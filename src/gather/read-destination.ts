@@ -98,6 +98,7 @@ export async function readOpen(
   return { open, unreadable };
 }
 
+/** The pointer and its ETag; undefined: nothing is delivered yet. Throws `record-unreadable`. */
 export async function readPointer(
   store: ObjectStore,
 ): Promise<{ pointer: Pointer; etag: string } | undefined> {
@@ -231,6 +232,7 @@ export async function probeObjects(
   return probes;
 }
 
+/** Everything that stands below the prefix, and the store's clock when it answered (milliseconds since 1970). */
 export async function listAll(store: ObjectStore): Promise<{ listing: ListedObject[]; storeTimeMs: number }> {
   const listing: ListedObject[] = [];
   let storeTimeMs = 0;
@@ -245,6 +247,7 @@ export async function listAll(store: ObjectStore): Promise<{ listing: ListedObje
   };
 }
 
+/** The whole body of an object, in memory. */
 export async function readAll({ body }: ReadObject): Promise<Buffer> {
   const chunks: Uint8Array[] = [];
   for await (const chunk of body) chunks.push(chunk);

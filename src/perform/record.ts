@@ -118,6 +118,7 @@ export async function readSmall(
   return { text: Buffer.concat(chunks).toString("utf8"), etag: found.etag };
 }
 
+/** Bytes in memory as something to store. */
 export function toContent(bytes: Buffer): Content {
   return { size: bytes.length, hash: createHash("sha256").update(bytes).digest("hex"), open: () => bytes };
 }

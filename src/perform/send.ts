@@ -25,6 +25,7 @@ export async function send(
   }
 }
 
+/** The condition of a write by which what it expects is still there. */
 export const toCondition = (expected: Expected): Condition =>
   expected === "absent" ? { ifAbsent: true } : { ifEtag: expected.etag };
 

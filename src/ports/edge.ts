@@ -29,6 +29,7 @@ export interface EdgeRequest {
   readonly onOdd?: (odd: OddAnswers) => void;
 }
 
+/** What an adapter makes of any failure of its edge. */
 export class EdgeError extends Error {
   constructor(
     readonly edge: string,

@@ -178,6 +178,7 @@ export interface RequestTally {
   written: number;
 }
 
+/** A tally that has counted nothing yet. */
 export const createTally = (): RequestTally => ({
   requests: Object.fromEntries(REQUEST_KINDS.map((kind) => [kind, 0])) as Record<RequestKind, number>,
   written: 0,

@@ -121,6 +121,7 @@ function toRelease(waybill: Waybill, current: number): z.infer<typeof releaseSch
   };
 }
 
+/** The result of `releases`. */
 export function toReleaseList(
   destination: string,
   pointer: Pointer,
@@ -134,6 +135,7 @@ export function toReleaseList(
   };
 }
 
+/** The result of `releases RELEASE`. */
 export function toOneRelease(destination: string, waybill: Waybill, current: number): OneReleaseResult {
   return {
     destination,
@@ -147,6 +149,7 @@ export function toOneRelease(destination: string, waybill: Waybill, current: num
   };
 }
 
+/** The result of `compare RELEASE RELEASE`. */
 export function toReleaseComparison(
   destination: string,
   { from, to, differences }: { from: Waybill; to: Waybill; differences: readonly ReleaseDifference[] },
@@ -157,12 +160,17 @@ export function toReleaseComparison(
   return { destination, from: from.release, to: to.release, counts, changes: [...differences] };
 }
 
+/**
+ * The result of `releases hold`.
+ * @param seen undefined: nobody ever held the destination
+ */
 export function toHoldResult(destination: string, seen: { hold: Hold | undefined } | undefined): HoldResult {
   if (!seen?.hold) return { destination, isHeld: seen !== undefined };
   const { run, work, by, host, process, at, leaseSeconds, isReleased } = seen.hold;
   return { destination, isHeld: !isReleased, hold: { run, work, by, host, process, at, leaseSeconds } };
 }
 
+/** The result of `prune`. */
 export function toPruneResult(
   destination: string,
   dryRun: boolean,

@@ -13,6 +13,7 @@ export const problemSchema = z.strictObject({
 });
 export type ProblemResult = z.infer<typeof problemSchema>;
 
+/** A problem with its words. */
 export const toProblemResult = (problem: Problem): ProblemResult => {
   const { code, severity, path, line } = problem;
   return {

@@ -30,6 +30,7 @@ export const verifyResultSchema = z.strictObject({
 });
 export type VerifyResult = z.infer<typeof verifyResultSchema>;
 
+/** A finding with its words. */
 export function toFindingResult(finding: Finding): VerifyResult["findings"][number] {
   const { address, code, cause } = finding;
   const { expected, found, why, hint } = wordsOfFinding(finding);

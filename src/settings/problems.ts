@@ -109,6 +109,7 @@ function describe(value: unknown): string {
     : JSON.stringify(value).replace(/\/\/[^/@\s"]*@/g, "//[hidden]@");
 }
 
+/** The value at a path of the settings; undefined where there is none. */
 export function valueAt(data: unknown, path: readonly PropertyKey[]): unknown {
   return path.reduce<unknown>(
     (value, key) => (value as Record<PropertyKey, unknown> | null | undefined)?.[key],

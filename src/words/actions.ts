@@ -37,6 +37,7 @@ interface Keyed {
   readonly key: string;
 }
 
+/** A request of the store as people call it: reading index.html. */
 export const showAction = (action: StoreAction): string =>
   (WORDS[action.do] as (of: StoreAction) => string)(action);
 
@@ -46,6 +47,7 @@ const DOUBTS: Readonly<Record<NonNullable<Right["or"]>, string>> = {
   source: ", or s3:GetObject for the source",
 };
 
+/** The right that a request needs, and what else may be missing where it seems to be. */
 export const showRightFor = (action: StoreAction): string => {
   const { name, or } = rightFor(action);
   return or === undefined ? name : name + DOUBTS[or];

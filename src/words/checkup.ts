@@ -212,6 +212,7 @@ export interface LinkWords {
   readonly mend?: string;
 }
 
+/** What is printed of a link: what was asked, what was found, and for a cause why it is so and what mends it. */
 export function wordsOfLink({ asked, found, cause, names = {} }: Link): LinkWords {
   const told = { asked: showAsked(asked), found: showFound(found) };
   if (cause === undefined) return told;

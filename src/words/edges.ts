@@ -26,9 +26,11 @@ const FAILURES: { readonly [Kind in EdgeFailure["kind"]]: (of: never) => string 
     `it answered ${status ?? ""} to the wildcard ${pattern} and still holds ${address}: it seems not to take wildcards (edge.patterns)`,
 };
 
+/** What an edge answered when it did not do what it was asked for. */
 export const showEdgeFailure = (failure: EdgeFailure): string =>
   (FAILURES[failure.kind] as (of: EdgeFailure) => string)(failure);
 
+/** What an edge is waited for. */
 export function showEdgeWait(wait: EdgeWait): string {
   switch (wait.code) {
     case "settling":

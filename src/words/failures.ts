@@ -301,6 +301,7 @@ export interface FailureWords {
   readonly data: FailureData;
 }
 
+/** Message, hint and exit code of a failure, its data filled in. */
 export function wordsOfFailure({ code, data }: Pick<OperatorError, "code" | "data">): FailureWords {
   const { message, hint, exit } = FAILURES[code];
   const told = { ...data, ...DATA_WORDS[code]?.(data as never) };

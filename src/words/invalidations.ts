@@ -10,5 +10,6 @@ export const showAskedAnewHint = (anew: AskedAnew): string =>
 export const showQueryHint = (edge: string, patterns: number): string =>
   `whether ${edge} holds one copy for all queries is not known; if it does, query: ignored saves ${patterns > 0 ? counted(patterns, "pattern") : "right copies"}`;
 
+/** What would be spared if the settings said how long the edge holds what allows no freshness. */
 export const showFreshnessHint = (edge: string, addresses: number): string =>
   `whether ${edge} keeps to max-age=0 is not known; if it does, minimumFreshness: 0s spares ${counted(addresses, "address", "addresses")}`;

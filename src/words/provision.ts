@@ -12,6 +12,7 @@ export interface ByHandWords extends StepWords {
   readonly how: string;
 }
 
+/** A change of a bucket, and why it is made. */
 export function wordsOfStep(step: ProvisionStep): StepWords {
   switch (step.do) {
     case "create-bucket":
@@ -93,6 +94,7 @@ function showWish(wish: SettingWish): string {
   }
 }
 
+/** What is left to a person, why, and how it is done. */
 export function wordsOfByHand(left: ByHand): ByHandWords {
   switch (left.code) {
     case "nobody":
@@ -149,6 +151,7 @@ const showUnknown = (kind: SettingKind, answer: string): Pick<ByHandWords, "why"
   how: kind === "website" ? NO_WEBSITE : "use what the store's own console or documents offer for it",
 });
 
+/** What is read otherwise than it should be. */
 export function showWrongRead(wrong: WrongRead): string {
   switch (wrong.code) {
     case "not-found":

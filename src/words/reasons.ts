@@ -40,8 +40,10 @@ const ROLE_REASONS: {
   recorded: () => "as recorded",
 };
 
+/** Why a file has its role. */
 export const showRoleReason = (reason: RoleReason): string => look(ROLE_REASONS, "code", reason);
 
+/** Why an edge is told to ask for a role anew each time. */
 export const showAskedAnew = (anew: AskedAnew): string =>
   anew.code === "queries"
     ? `the edge ${anew.edge} may hold them under any query and can't be asked to forget those`
@@ -77,6 +79,7 @@ const CHANGE_REASONS: Table<ChangeReason, "code"> = {
   moved: ({ from }) => `the same bytes as ${from}`,
 };
 
+/** Why something is written under a key. */
 export const showChangeReason = (reason: ChangeReason): string => look(CHANGE_REASONS, "code", reason);
 
 /** What is said of a file that stands as it should. */

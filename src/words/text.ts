@@ -8,6 +8,7 @@ export function listed(items: readonly string[], most = 5): string {
   return items.length > most ? `${shown} and ${items.length - most} more` : shown;
 }
 
+/** A number with its noun: 1 file, 1,200 files. */
 export const counted = (count: number, one: string, more = `${one}s`): string =>
   `${count.toLocaleString("en-GB")} ${count === 1 ? one : more}`;
 

@@ -10,6 +10,7 @@ export interface FindingWords {
   readonly hint: string;
 }
 
+/** What is printed of a finding: what should be, what is, the cause and what mends it. */
 export function wordsOfFinding(finding: Finding): FindingWords {
   const { address, cause, form, ageSeconds, heldSince } = finding;
   const expected = showExpected(finding.expected);

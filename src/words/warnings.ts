@@ -40,6 +40,7 @@ const WARNINGS: { readonly [Code in Warning["code"]]: (of: Warning & { readonly 
     "a delivery did not end: its record goes, and its work is finished, with the next delivery",
 };
 
+/** What is told while a run goes on. */
 export const showWarning = (warning: Warning): string =>
   (WARNINGS[warning.code] as (of: Warning) => string)(warning);
 
@@ -58,5 +59,6 @@ const DELIVERY_WARNINGS: { readonly [Code in DeliveryWarning["code"]]: (of: OfDe
   "left-out": ({ keys }) => `left out, since it was removed for good: ${listed(keys)}`,
 };
 
+/** What a delivery's result tells besides. */
 export const showDeliveryWarning = (warning: DeliveryWarning): string =>
   (DELIVERY_WARNINGS[warning.code] as (of: DeliveryWarning) => string)(warning);

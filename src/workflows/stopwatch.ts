@@ -15,6 +15,7 @@ export interface Stopwatch {
   skip(): void;
 }
 
+/** Measures the phases of a run, one after the other. */
 export function createStopwatch(clock: Clock): Stopwatch {
   const laps: Lap[] = [];
   let last = clock.monotonicMs();

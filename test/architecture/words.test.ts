@@ -1,28 +1,14 @@
-import { existsSync, readdirSync, readFileSync } from "node:fs";
-import { join } from "node:path";
+import { existsSync, readFileSync } from "node:fs";
 import ts from "typescript";
 import { FAILURES } from "../../src/words/failures.ts";
 import { COMMANDS } from "../../src/cli/run.ts";
 import { listOptions } from "../../src/cli/frame/parse.ts";
+import { exportsOf, importsOf, listFiles, nodesOf, parse, SOURCES } from "./sources.ts";
 
-const listFiles = (folder: string, ending: string): string[] =>
-  readdirSync(folder, { recursive: true, encoding: "utf8" })
-    .filter((name) => name.endsWith(ending))
-    .map((name) => join(folder, name));
-
-const SOURCES = listFiles("src", ".ts").filter((path) => !path.endsWith(".test.ts"));
 const PAGES = [...listFiles("docs", ".md"), "README.md", "CONTRIBUTING.md"];
 const ALL_FILES = new Set(
   ["src", "test", "scripts", "docs", "demo"].flatMap((folder) => listFiles(folder, "")),
 );
-
-const parse = (path: string, text = readFileSync(path, "utf8")): ts.SourceFile =>
-  ts.createSourceFile(path, text, ts.ScriptTarget.Latest, true);
-
-function* nodesOf(node: ts.Node): Generator<ts.Node> {
-  yield node;
-  for (const child of node.getChildren()) yield* nodesOf(child);
-}
 
 /** The texts of a file; what is filled in stands as a dot. */
 function* literalsOf(source: ts.SourceFile): Generator<string> {
@@ -105,4 +91,19 @@ test("docstrings name parameters that there are, and failures that there are", (
   );
   expect(thrown.length).toBeGreaterThan(20);
   expect(thrown.filter(([, code]) => !known.has(code))).toEqual([]);
+});
+
+test("what the engine exports has a docstring, and what core exports has a test", () => {
+  const engine = SOURCES.filter((path) => !/^src\/(cli|sandbox|main)/.test(path));
+  const bare = engine.flatMap((path) =>
+    exportsOf(parse(path))
+      .filter((statement) => ts.getJSDocCommentsAndTags(statement).length === 0)
+      .map((statement) => `${path}: ${statement.getText().split("\n", 1)[0] ?? ""}`),
+  );
+  expect(bare).toEqual([]);
+  const tests = [...listFiles("src", ".test.ts"), ...listFiles("test", ".ts")];
+  const tested = new Set(tests.flatMap((path) => importsOf(path)));
+  const rules = SOURCES.filter((path) => path.startsWith("src/core/") && exportsOf(parse(path)).length > 0);
+  expect(rules.length).toBeGreaterThan(60);
+  expect(rules.filter((path) => !tested.has(path))).toEqual([]);
 });

@@ -14,7 +14,7 @@ import { createTally, type ObjectStore } from "../../src/ports/object-store.ts";
 import type { Delivery } from "../../src/workflows/run.ts";
 
 /** A build that is nothing but names and texts. Every hashed name counts as named by some other file. */
-const memoryBuild = (files: Readonly<Record<string, string>>): BuildSource => ({
+export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSource => ({
   read: () => {
     const read = READ.get(files) ?? readFiles(files);
     READ.set(files, read);

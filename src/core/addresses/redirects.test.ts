@@ -1,3 +1,4 @@
+import { MOST_ROUTING_RULES } from "../model/website.ts";
 import type { Serves } from "../model/endpoint.ts";
 import {
   decideRedirects,
@@ -137,6 +138,6 @@ test("a routing rule reaches whatever begins so: what it would cover is said, an
   expect(found([rule("/abou", "/news/", { kind: "temporary" })], owned)).toEqual([
     "error redirect-unplaced /abou",
   ]);
-  const many = Array.from({ length: 51 }, (_, i) => rule(`/r${i}/*`, "/news/"));
+  const many = Array.from({ length: MOST_ROUTING_RULES + 1 }, (_, i) => rule(`/r${i}/*`, "/news/"));
   expect(found(many, owned)).toEqual(["error redirect-unplaced /r50/*"]);
 });

@@ -17,6 +17,7 @@ export function isTypedByName(path: string): boolean {
   return /.\.[^.]+$/.test(name) && mime.lookup(name) !== false;
 }
 
+/** The media type with `; charset=utf-8` where it is a text without one (RFC 9110 §8.3.2). */
 export const withCharset = (type: string): string =>
   /^text\/[^;]+$/.test(type) ? `${type}; charset=utf-8` : type;
 

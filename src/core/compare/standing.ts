@@ -64,6 +64,15 @@ export interface Knowledge {
   readonly announced: ReadonlySet<ObjectKey>;
 }
 
+/**
+ * All that is known of what stands, before any key is looked at: the list, the records, and what runs that died had begun.
+ *
+ * How far a record can be believed, by an example. The waybill says: `about.html` has the ETag `"a1"` and 900 bytes, written
+ * at 12:00. The list says: ETag `"a1"`, 900 bytes, changed at 11:58: the record is believed (`recorded`). Changed at 12:05:
+ * somebody may have set other headers and left the bytes alone, so the headers are looked at (`labels`). Another ETag: bytes
+ * and headers are looked at (`content`). Not in the list: nothing stands there (`absent`).
+ * @param probes what looks at objects themselves have told
+ */
 export function toKnowledge(state: DestinationState, probes: ReadonlyMap<ObjectKey, Probe>): Knowledge {
   const listing = new Map(state.listing.map((object) => [object.key, object]));
   const { waybill, pointer } = state;
@@ -111,6 +120,7 @@ export interface Standing {
   readonly trust: Trust;
 }
 
+/** What the list, the records and a look tell of one key, and how far the record can be believed. */
 export function lookUp(
   key: ObjectKey,
   { recorded, claims, listing, probes, recordedMs, announcedMs, announced }: Knowledge,
@@ -145,6 +155,7 @@ export function judgeUnwanted(
     : "not ours";
 }
 
+/** Whether two parcels have the same stored bytes and the same headers, as far as the store keeps headers. */
 export const isSameParcel = (a: Parcel, b: Parcel, state: DestinationState): boolean =>
   a.storedHash === b.storedHash && isSameLabel(a.headers, b.headers, state);
 
@@ -155,6 +166,10 @@ const isSameLabel = (a: ObjectHeaders, b: ObjectHeaders, { carriesHeaders }: Des
 export type Verdict =
   "unchanged" | { readonly kind: ChangeKind; readonly reason: ChangeReason; readonly standingHash?: Sha256 };
 
+/**
+ * What has to happen under a key so that this parcel stands there. Where no record can be believed and nobody has looked, it
+ * counts as changed.
+ */
 export function judge(parcel: Parcel, standing: Standing, state: DestinationState): Verdict {
   const { record, listed, probe, trust } = standing;
   if (!listed) {

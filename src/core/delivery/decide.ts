@@ -176,10 +176,11 @@ function needsRelease(
   // What a run that died has stocked is written down, and goes when its time has come: a page of that run may still arrive.
   const ours = recordedByKey(state);
   if (threatened.length > 0 || stale.some(({ recorded }) => !ours.has(recorded.key))) return true;
-  const keys = new Set(parcels.map(({ key }) => key));
-  return (
-    unrecorded.some((key) => !pending.has(key)) || state.waybill.parcels.some(({ key }) => !keys.has(key))
-  );
+  if (unrecorded.some((key) => !pending.has(key))) return true;
+  // Neither may a file go out of the record, nor stay in it as one that only open tabs need: a prune would take it.
+  const wanted = new Set(parcels.map(({ key }) => key));
+  const recorded = new Set(state.waybill.parcels.map(({ key }) => key));
+  return [...recorded].some((key) => !wanted.has(key)) || [...wanted].some((key) => !recorded.has(key));
 }
 
 /** As they stand now, after those that a run that died was about to write over: that one's word is older. */

@@ -17,6 +17,7 @@ const schema = z.object({
   isReleased: z.boolean(),
 });
 
+/** The hold as it stands in the store: one JSON object with the name of its format. */
 export const toHoldText = (hold: Hold): string => JSON.stringify({ format: HOLD_FORMAT, ...hold });
 
 /** Undefined where it is damaged or of another version: then only its age speaks for it. */

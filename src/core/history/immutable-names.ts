@@ -13,6 +13,7 @@ const schema = z.object({
   names: z.record(z.string(), z.tuple([z.string().regex(/^[0-9a-f]{64}$/), z.number()])),
 });
 
+/** The names as they stand in the store: one JSON object with the name of its format. */
 export const toImmutableText = (names: ImmutableNames): string =>
   JSON.stringify({
     format: IMMUTABLE_FORMAT,

@@ -190,6 +190,7 @@ const pointerSchema = z.object({
   forgotten: z.array(sha256).optional(),
 });
 
+/** The pointer as it stands in the store: one JSON object with the name of its format. */
 export const toPointerText = (pointer: Pointer): string =>
   JSON.stringify({ format: POINTER_FORMAT, ...pointer }, null, 1);
 

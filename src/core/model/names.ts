@@ -22,6 +22,7 @@ export const openKey = (run: string): ObjectKey => `${OPEN_PREFIX}${run}.ndjson.
 
 export const RELEASES_PREFIX = ".courier/releases/";
 
+/** The key of a release's waybill; the run makes it unique, so that two runs never write the same one. */
 export const waybillKey = (release: number, run: string): ObjectKey =>
   `${RELEASES_PREFIX}${release}-${run}.ndjson.gz`;
 
@@ -31,10 +32,13 @@ export const vaultKey = (storedHash: Sha256): ObjectKey => `${STATE_PREFIX}vault
 /** Empty objects named after contents that were removed for good: the list tells them, and a lost pointer takes none along. */
 export const FORGOTTEN_PREFIX = ".courier/forgotten/";
 
+/** The key of the empty object that says of a content: removed for good. */
 export const forgottenKey = (storedHash: Sha256): ObjectKey => `${FORGOTTEN_PREFIX}${storedHash}`;
 
+/** Whether a key is in the tool's own part of a destination. */
 export const isStateKey = (key: ObjectKey): boolean => key.startsWith(STATE_PREFIX);
 
+/** Orders by code units, the same everywhere: negative, 0 or positive. */
 export const byText = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
 
 /** Reaching it is a fault of ours: a closed set got a member that a decision does not know. */

@@ -52,6 +52,7 @@ export function hasSameHeaders(a: ObjectHeaders, b: ObjectHeaders): boolean {
   return names.length === Object.keys(b).length && names.every((name) => a[name] === b[name]);
 }
 
+/** Whether visitors open files of this role, so that they are written after all that they need. */
 export const isPageLike = (role: Role): boolean => role === "page" || role === "entry" || role === "notFound";
 
 /** Assets outlive the release that listed them; everything else goes with its release. */

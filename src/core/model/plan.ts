@@ -95,7 +95,9 @@ export interface Plan {
 export const targetOf = (step: Step): ObjectKey =>
   step.do === "send" ? (step.to ?? step.parcel.key) : step.do === "copy" ? step.to : step.key;
 
+/** All steps of a phase, in their order. */
 export const stepsOf = (phase: StepPhase): Step[] => phase.groups.flatMap((group) => [...group.steps]);
 
+/** The phase of this name; one without steps where the plan has none. */
 export const phaseOf = (plan: Plan, name: StepPhase["name"]): StepPhase =>
   plan.phases.find((phase) => phase.name === name) ?? { name, groups: [] };

@@ -44,6 +44,7 @@ const KINDS: Readonly<Record<string, StoreErrorKind>> = {
 const NETWORK =
   /\b(ECONN[A-Z]+|ENOTFOUND|EAI_[A-Z]+|EPIPE|EHOST[A-Z]+|ENET[A-Z]+|ETIMEDOUT|ERR_STREAM_PREMATURE_CLOSE)\b|socket hang up|aborted/;
 
+/** Whether a failure only says that nothing is there (404). */
 export const isNotFound = (error: unknown): boolean => {
   const { name, $metadata } = error as ClientError;
   return $metadata?.httpStatusCode === 404 && name !== "NoSuchBucket";

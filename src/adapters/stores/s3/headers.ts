@@ -12,6 +12,7 @@ const PARAMETERS = [
 
 const METADATA = "x-amz-meta-";
 
+/** An object's headers as the client's parameters; `x-amz-meta-…` becomes metadata. */
 export function toParameters(headers: ObjectHeaders): Record<string, unknown> {
   const metadata = Object.entries(headers).filter(([name]) => name.startsWith(METADATA));
   return {
@@ -41,4 +42,5 @@ export function fromParameters(answer: object): ObjectHeaders {
   return headers;
 }
 
+/** An ETag without its quotes and its weakness mark (RFC 9110 §8.8.3). */
 export const unquoted = (etag: string | undefined): string => (etag ?? "").replace(/^(W\/)?"|"$/g, "");

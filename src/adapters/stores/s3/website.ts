@@ -18,6 +18,7 @@ export function toWebsite({
   };
 }
 
+/** Website settings as the protocol writes them. */
 export const fromWebsite = ({ index, error, rules }: WebsiteSettings): WebsiteConfiguration => ({
   IndexDocument: { Suffix: index ?? "index.html" },
   ...(error === undefined ? {} : { ErrorDocument: { Key: error } }),

@@ -186,11 +186,13 @@ export interface Link {
 
 export type CauseNames = Readonly<Record<string, unknown>>;
 
+/** A link that holds. */
 export const good = (link: LinkName, asked: Asked, found: Found): Link => ({
   ...{ link, asked, found },
   state: "good",
 });
 
+/** A link that could not be tried, or did not have to be; `found` says why. */
 export const notTried = (link: LinkName, found: Found): Link => ({
   ...{ link, found },
   asked: { code: "nothing" },
@@ -204,7 +206,9 @@ export interface Fault {
   readonly names?: CauseNames;
 }
 
+/** A link that does not hold, with its cause. */
 export const broken = (link: LinkName, fault: Fault): Link => ({ link, state: "broken", ...fault });
+/** A link that holds, with something worth knowing. */
 export const note = (link: LinkName, fault: Fault): Link => ({ link, state: "note", ...fault });
 
 /** In the order of the chain; a link that several found something about keeps each. */

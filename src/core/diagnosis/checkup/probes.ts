@@ -24,6 +24,7 @@ export const PROBE_PREFIXES = ["courier-probe-", `${STATE_PREFIX}probe-`] as con
 export const isProbe = (key: ObjectKey): boolean =>
   /^courier-probe-[0-9a-f]{8}\/[^/]+$|^\.courier\/probe-[0-9a-f]{8}\.txt(\.copy)?$/.test(key);
 
+/** The keys of one run's probes. The last eight letters of the run's name tell them from another run's. */
 export function toProbeKeys(run: string, indexName: string): ProbeKeys {
   const name = run.slice(-8);
   const folder = `courier-probe-${name}/`;

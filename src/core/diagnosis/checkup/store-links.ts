@@ -106,6 +106,7 @@ function toDenied(
 /** What came of a write whose condition could not hold. */
 export type ConditionAnswer = "checked" | "ignored" | "unsupported";
 
+/** Whether the store checks the conditions of writes, by its answer to one that could not hold. */
 export function judgeConditions(answer: ConditionAnswer): Link {
   const asked: Asked = { code: "condition" };
   if (answer === "checked") return good("conditions", asked, { code: "refused-as-must" });

@@ -4,6 +4,7 @@ import type { Sha256, UrlPath } from "../../model/names.ts";
 import type { Readers } from "../../bucket/policies.ts";
 import { broken, good, note, notTried, type Asked, type Fault, type Found, type Link } from "./link.ts";
 
+/** Whether the site's host name leads anywhere; an IP address needs no name. */
 export function judgeName(host: string, look: NameLook): Link {
   if (/^[\d.]+$|^\[/.test(host)) return good("name", { code: "host", host }, { code: "no-name-needed" });
   const asked: Asked = { code: "name", host };
@@ -18,6 +19,10 @@ export function judgeName(host: string, look: NameLook): Link {
 const DAY_MS = 86_400_000;
 const SOON_DAYS = 14;
 
+/**
+ * Whether browsers take the certificate, and for how long yet.
+ * @param nowMs milliseconds since 1970
+ */
 export function judgeCertificate(host: string, look: CertificateLook, nowMs: number): Link {
   const asked: Asked = { code: "tls", host };
   if ("code" in look) {

@@ -13,6 +13,11 @@ export interface CheapestPath {
  * The number of wildcards is a dimension of the table. The number of patterns rarely binds; where it does, a price on
  * patterns (Lagrange multiplier) gives a bound from below and a path from above. Few candidates can be part of a path
  * between the two, and among these a dense table finds the best.
+ *
+ * An example. `/news/1`, `/news/2` and `/about` must go; the edge takes two patterns. Three exact addresses are one too many.
+ * `/news/*` takes both news pages at once, and with them `/news/3`, which was right: it costs its bytes once more. With a
+ * price of zero on patterns the path takes three of them. With a price above what `/news/3` costs it takes two, and since no
+ * path with two patterns is cheaper than its bound, it is the best one and nothing else is tried.
  * @param candidates by the first address that they cover
  * @param mostLooks of the dense table's cells; what needs more ends with a gap
  */

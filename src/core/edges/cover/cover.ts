@@ -89,6 +89,7 @@ function measureCollateral(
   return { addresses, bytes };
 }
 
+/** Whether an address stands for all that begin so. */
 export const isTree = (address: UrlPath): boolean => address.endsWith("*");
 const toPrefix = (pattern: UrlPath): UrlPath => pattern.slice(0, -1);
 

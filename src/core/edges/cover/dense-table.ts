@@ -16,12 +16,14 @@ export interface Table {
   readonly last: Int32Array;
 }
 
+/** A table in which nothing has been reached yet: all costs are `NEVER`. */
 export const createTable = ({ cells, layers }: TableShape): Table => ({
   values: new Float64Array(cells).fill(NEVER),
   first: new Int32Array(layers).fill(cells),
   last: new Int32Array(layers).fill(-1),
 });
 
+/** Makes a table as it was at first; only the windows that were written are written again. */
 export function empty({ values, first, last }: Table, { width, layers, cells }: TableShape): void {
   for (let layer = 0; layer < layers; layer++) {
     if ((last[layer] as number) < 0) continue;
@@ -30,6 +32,7 @@ export function empty({ values, first, last }: Table, { width, layers, cells }: 
   }
 }
 
+/** Cells within the windows of all layers. */
 export function sizeOf({ first, last }: Table, { layers }: TableShape): number {
   let size = 0;
   for (let layer = 0; layer < layers; layer++)
@@ -37,7 +40,9 @@ export function sizeOf({ first, last }: Table, { layers }: TableShape): number {
   return size;
 }
 
+/** The first cell of all windows; behind the last where there is none. */
 export const firstOf = ({ first }: Table): number => first.reduce((least, cell) => Math.min(least, cell));
+/** The last cell of all windows; -1 where there is none. */
 export const lastOf = ({ last }: Table): number => last.reduce((most, cell) => Math.max(most, cell));
 
 /** One bit for each cell of some layers between two columns. */
@@ -47,16 +52,19 @@ export interface Marks {
   readonly rows: Uint8Array;
 }
 
+/** Room for one bit per cell, between these columns (both included), in each of so many layers; all are clear. */
 export const createMarks = (layers: number, start: number, end: number): Marks => {
   const span = Math.max(0, end - start + 1);
   return { start, span, rows: new Uint8Array(((layers * span) >> 3) + 1) };
 };
 
+/** Sets the bit of a cell between the columns. */
 export function mark({ start, span, rows }: Marks, layer: number, cell: number): void {
   const index = layer * span + cell - start;
   rows[index >> 3] = (rows[index >> 3] as number) | (1 << (index & 7));
 }
 
+/** Whether the bit of a cell is set; outside of the columns none is. */
 export function isMarked({ start, span, rows }: Marks, layer: number, cell: number): boolean {
   if (cell < start || cell >= start + span) return false;
   const index = layer * span + cell - start;

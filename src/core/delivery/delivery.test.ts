@@ -1,0 +1,232 @@
+import fc from "fast-check";
+import { hashesOf, PureDestination } from "../../../test/support/pure-destination.ts";
+import { compareParcels } from "../compare/compare.ts";
+import { DIFFERENCES, findReleaseDifferences } from "../compare/release-differences.ts";
+import { selectForgotten } from "../history/forgotten.ts";
+import {
+  decidePrune,
+  describeContents,
+  findContentsOf,
+  toPrunePhase,
+  toPruneRecord,
+  withoutStale,
+  type PruneFacts,
+} from "../history/prune.ts";
+import { findRelease, listReleaseNames } from "../history/release-names.ts";
+import { decideRepair } from "../history/repair.ts";
+import { isAnnounced, isStocked } from "../edges/stale-addresses.ts";
+import { vaultKey } from "../model/names.ts";
+import { isAssetLike } from "../model/parcel.ts";
+import type { Waybill } from "../model/release.ts";
+import { releaseOf } from "../model/wanted.ts";
+import { decideDelivery } from "./decide.ts";
+import { findRefusals, GUARD_CODES } from "./guards.ts";
+import { planDelivery } from "./plan.ts";
+import { toOpenDelivery, toReleaseZero } from "./record.ts";
+import { findGoneContents, fromRelease } from "./way-back.ts";
+
+/** Of fingerprinted names the content never changes, as toolchains do it. */
+const BUILDS = fc.array(
+  fc
+    .dictionary(
+      fc.constantFrom("404.html", "news/index.html", "feed.xml", "sw.js", "assets/a-1f2e3d4c.js", "assets/b-2f3e4d5c.js"), // prettier-ignore
+      fc.constantFrom("one", "two"),
+    )
+    .map((files): Record<string, string> => {
+      const fixed = Object.entries(files).map(([key, text]) => [key, key.includes("-") ? key : text]);
+      return { "index.html": "i", ...(Object.fromEntries(fixed) as Record<string, string>) };
+    }),
+  { minLength: 2, maxLength: 6 },
+);
+const ASIDE = { forgotten: new Set<string>(), ownsWebsite: false };
+
+/** What a prune is decided by. */
+const toPruneFacts = (place: PureDestination): PruneFacts => {
+  const { state, pointer, waybills } = place;
+  if (!pointer || !state.waybill) throw new Error("nothing delivered");
+  const older = pointer.retained
+    .slice(1, place.retention.releases)
+    .map(({ release }) => waybills.get(release));
+  return {
+    ...{ state, pointer, current: state.waybill, older: older.filter((one) => one !== undefined) },
+    ...{ retention: place.retention, addresses: place.rules.addresses, edges: place.edges },
+    ...{ foreign: false, forget: new Set() },
+  };
+};
+
+test("any history: what is wanted stands, pages of retained releases can all come back without a byte sent, a prune takes nothing that they need", () => {
+  fc.assert(
+    fc.property(BUILDS, (builds) => {
+      const place = new PureDestination();
+      for (const files of builds) {
+        const { wanted } = place.analyse(files);
+        const before = place.pointer?.release ?? 0;
+        const decision = place.deliver(wanted);
+        expect(place.site).toMatchObject(hashesOf(files));
+        expect(releaseOf(wanted.origin)).toBeUndefined();
+        expect(place.pointer?.release).toBe(decision.makesRelease ? before + 1 : before);
+        // Nothing but assets stays that the build does not have.
+        const left = Object.keys(place.site).filter((key) => !(key in files));
+        expect(left.filter((key) => !key.startsWith("assets/"))).toEqual([]);
+        expect(place.decide(place.analyse(files).wanted)).toMatchObject({ makesRelease: false });
+        expect(compareParcels(wanted.parcels, place.state).changes).toEqual([]);
+      }
+      const { pointer } = place;
+      const previous = pointer && findRelease("previous", pointer);
+      expect(findRelease("current", pointer as never)?.release).toBe(pointer?.release);
+      expect(listReleaseNames(pointer as never).split(", ")[0]).toBe(String(pointer?.release));
+      place.carryOut(toPrunePhase(decidePrune(toPruneFacts(place))));
+      if (!previous) return;
+      const release = place.waybills.get(previous.release) as Waybill;
+      const { wanted, leftOut } = fromRelease(release, place.state.waybill, ASIDE);
+      expect([leftOut, releaseOf(wanted.origin)]).toEqual([[], previous.release]);
+      expect(findGoneContents(place.decide(wanted).plan)).toEqual([]);
+      place.deliver(wanted);
+      expect(place.site).toMatchObject(
+        Object.fromEntries(release.parcels.map(({ key, storedHash }) => [key, storedHash])),
+      );
+      expect(place.waybills.get(place.pointer?.release ?? 0)?.redelivers).toBe(previous.release);
+    }),
+    { numRuns: 200, seed: 41 },
+  );
+});
+
+test("differences of two releases, put to the first, make the second", () => {
+  fc.assert(
+    fc.property(BUILDS, ([one = {}, two = {}]) => {
+      const place = new PureDestination();
+      place.deliver(place.analyse(one).wanted);
+      const from = place.state.waybill as Waybill;
+      place.deliver(place.analyse(two).wanted);
+      const to = place.state.waybill as Waybill;
+      const found = findReleaseDifferences(from, to);
+      expect(found.every(({ change }) => DIFFERENCES.includes(change))).toBe(true);
+      const keys = new Set(Object.keys(one));
+      for (const { key, change } of found)
+        if (change === "removed") keys.delete(key);
+        else keys.add(key);
+      expect([...keys].sort()).toEqual(Object.keys(two).sort());
+      const touched = new Set(found.map(({ key }) => key));
+      const same = Object.keys(two).filter((key) => !touched.has(key));
+      expect(same.filter((key) => one[key] !== two[key])).toEqual([]);
+    }),
+    { numRuns: 100, seed: 42 },
+  );
+});
+
+test("a file that comes back while it still stands for open tabs is recorded again: no prune takes it", () => {
+  const place = delivered(
+    { "index.html": "i", "logo.png": "l" },
+    { "index.html": "i" },
+    { "index.html": "i", "logo.png": "l" },
+  );
+  expect(place.pointer?.release).toBe(3);
+  expect(decidePrune({ ...toPruneFacts(place), retention: { releases: 1, forSeconds: 0 } }).removals.map(({ key }) => key)).not.toContain("logo.png"); // prettier-ignore
+});
+
+const delivered = (...builds: readonly Record<string, string>[]): PureDestination => {
+  const place = new PureDestination();
+  for (const files of builds) place.deliver(place.analyse(files).wanted);
+  return place;
+};
+
+test("what is forgotten goes wherever it stands, is known again by what records say of it, and does not come back", () => {
+  const secret = { "index.html": "i", "crew.csv": "secret", "copy/crew.csv": "secret" };
+  const place = delivered(secret, { "index.html": "i", "copy/crew.csv": "secret" });
+  const facts = toPruneFacts(place);
+  const all = [facts.current, ...facts.older];
+  const forget = findContentsOf("/crew.csv", all, place.rules.addresses);
+  const [hash = ""] = forget;
+  expect(describeContents(forget, all).get(hash)).toMatchObject({ size: 6 });
+  const decision = decidePrune({ ...facts, forget });
+  expect(decision.removals.filter(({ why }) => why === "forgotten").map(({ key }) => key)).toEqual(
+    expect.arrayContaining([vaultKey(hash), "copy/crew.csv"]),
+  );
+  expect(decision.owed[0]?.addresses).toContain("/copy/crew.csv");
+  expect(withoutStale(decision).removals.map(({ why }) => why)).not.toContain("stale");
+  const author = { run: "p", at: "", by: "test" };
+  expect(toPruneRecord(decision, place.state, author).open.removes).toContain("copy/crew.csv");
+  place.pointer = { ...decision.pointer, forgotten: [hash] };
+  expect([...selectForgotten(place.state)]).toEqual([hash]);
+  const first = place.waybills.get(1) as Waybill;
+  expect(fromRelease(first, undefined, { ...ASIDE, forgotten: forget }).leftOut).toEqual([
+    "copy/crew.csv",
+    "crew.csv",
+  ]);
+});
+
+test("a lost pointer is made anew with the newest release that stands, and all its addresses are owed", () => {
+  const place = delivered({ "index.html": "one" }, { "index.html": "two", "a.html": "a" });
+  const found = [...place.waybills.values()].map((waybill) => ({ waybill, waybillHash: "h" }));
+  const facts = { found, listing: place.state.listing, addresses: place.rules.addresses, edges: place.edges };
+  const repaired = decideRepair({ ...facts, unended: new Set() });
+  expect(repaired).toMatchObject({ release: 2, owed: [{ edge: "near", addresses: ["/", "/a.html", "/index.html"] }] }); // prettier-ignore
+  expect(decideRepair({ ...facts, found: [], unended: new Set() })).toBeUndefined();
+});
+
+test("a run's own record names all that it is about to write, and release 0 what others had there", () => {
+  const place = new PureDestination();
+  place.objects.set("index.html", { key: "index.html", hash: "theirs", etag: "x", size: 3, modifiedMs: 0 });
+  const { wanted } = place.analyse({ "index.html": "ours", "app.js": "a" });
+  const probes = new Map([["index.html", { hash: "theirs", headers: {} }]]);
+  const { state, rules, retention, edges } = place;
+  const comparison = compareParcels(wanted.parcels, state, probes);
+  const decision = decideDelivery({
+    ...{ site: "s", wanted, problems: [], state, comparison, retention, edges, clientRoutes: false },
+    ...{ addresses: rules.addresses, bucketPrefix: "", vanishShare: 1, exposedAt: undefined },
+    ...{ allowed: new Set<string>(), olderWaybills: [] },
+  });
+  expect(decision.takesOver).toEqual(["index.html"]);
+  const facts = {
+    site: "s",
+    run: "r",
+    at: "",
+    author: { by: "b" },
+    wanted,
+    state,
+    decision,
+    keptSettings: [],
+  };
+  expect(
+    toOpenDelivery(facts)
+      .parcels.map(({ key }) => key)
+      .sort(),
+  ).toEqual(["app.js", "index.html"]);
+  expect(toReleaseZero(facts, undefined, "n").parcels.map(({ storedHash }) => storedHash)).toEqual([
+    "theirs",
+  ]);
+});
+
+test("of a way back only the store can speak; errors of a build refuse unless they are lifted, and an empty one always", () => {
+  const { state, rules } = new PureDestination();
+  const comparison = compareParcels([], state);
+  const problems = [
+    { code: "no-entry", severity: "error", facts: { entry: rules.entry } },
+    { code: "empty-build", severity: "error", facts: { folder: "dist" } },
+    { code: "old-build", severity: "warning", facts: { source: "a.ts" } },
+  ] as const;
+  const facts = { site: "s", problems, state, comparison, vanishShare: 1, exposedAt: "site" as const };
+  const refused = (from: "build" | "release", allowed: readonly string[]): string[] =>
+    findRefusals({ ...facts, wanted: { origin: { from, release: 1 } } }, new Set(allowed)).map(
+      ({ code }) => code,
+    );
+  expect(refused("build", [])).toEqual(["no-entry", "empty-build", "exposed"]);
+  expect(refused("build", GUARD_CODES)).toEqual(["empty-build"]);
+  expect(refused("release", [])).toEqual([]);
+});
+
+test("new assets are stocked before any page, and workers that visitors have are announced after all else", () => {
+  const place = delivered({ "index.html": "i", "sw.js": "one" });
+  const { wanted } = place.analyse({ "index.html": "j", "sw.js": "two", "new.css": "c" });
+  const comparison = compareParcels(wanted.parcels, place.state);
+  const byKey = new Map(comparison.changes.map((change) => [change.parcel.key, change]));
+  const tell = (key: string) => [isStocked(byKey.get(key) as never), isAnnounced(byKey.get(key) as never)];
+  expect([tell("new.css"), tell("index.html"), tell("sw.js")]).toEqual([[true, false], [false, false], [false, true]]); // prettier-ignore
+  const plan = planDelivery({
+    ...{ release: 2, state: place.state, comparison, keepsPrevious: true, expired: [], owed: [] },
+    ...{ unmaskings: [], invalidations: [], lateInvalidations: [] },
+  });
+  const phases = plan.phases.filter(({ groups }) => groups.length > 0).map(({ name }) => name);
+  expect(phases).toEqual(["keep", "stock", "switch", "announce"]);
+  expect(comparison.changes.every(({ parcel: { role } }) => role === "worker" || isAssetLike(role) || role === "entry")).toBe(true); // prettier-ignore
+});

@@ -1,0 +1,94 @@
+import { PureDestination } from "../../../../test/support/pure-destination.ts";
+import type { VisitorAnswer } from "../../model/visitor-answer.ts";
+import type { Waybill } from "../../model/release.ts";
+import { CAUSES, explainSymptoms, type Finding } from "./causes.ts";
+import { listEarlier, selectChecks, type Check } from "./checks.ts";
+import { FINDING_CODES, findSymptoms } from "./findings.ts";
+
+const RULES = { forms: ["file", "folder"] as const, basePath: "/", indexName: "index.html" };
+const place = new PureDestination();
+const releases = [
+  { "index.html": "one", "404.html": "lost", "news/index.html": "n", "app.js": "a".repeat(3000) },
+  { "index.html": "two", "404.html": "lost", "news/index.html": "n", "app.js": "a".repeat(3000) },
+].map((files) => {
+  place.deliver(place.analyse(files).wanted);
+  return place.state.waybill as Waybill;
+});
+const [older, current] = releases as [Waybill, Waybill];
+const CHECKS = selectChecks({
+  ...{ current, older: [older], addresses: RULES, clientRoutes: false, storesRedirects: false },
+  ...{ sample: 100, unused: "unused" },
+  redirects: [{ address: "/old", leadsTo: "/news/", kind: "permanent", keepMethod: false }],
+});
+
+/** What a site gives that is as it was delivered. */
+function answerRightly(check: Check): VisitorAnswer {
+  switch (check.kind) {
+    case "content":
+    case "query": {
+      const { headers, hash, size } = check.parcel;
+      return { status: 200, headers: { ...headers, "content-encoding": "br" }, hash, size };
+    }
+    case "redirect":
+      return { status: check.statuses[0] ?? 301, headers: { location: check.location }, hash: "", size: 0 };
+    default:
+      return {
+        status: 404,
+        headers: {},
+        hash: current.parcels.find(({ role }) => role === "notFound")?.hash,
+        size: 4,
+      };
+  }
+}
+
+const look = (
+  answer: (check: Check) => VisitorAnswer | undefined,
+  more: Partial<Parameters<typeof explainSymptoms>[1]> = {},
+): Finding[] => {
+  const facts = {
+    earlierOf: (check: Check) =>
+      check.kind === "content" ? listEarlier(check.parcel.key, [older]) : new Map<string, number>(),
+    expectedHeaders: {},
+  };
+  const symptoms = CHECKS.flatMap((check) =>
+    findSymptoms(check, [{ form: "br", answer: answer(check) }], facts),
+  );
+  const contents = CHECKS.filter(({ kind }) => kind === "content").length;
+  const rest = {
+    lookOf: () => ({ isThere: true, isRight: true, hasRightHeaders: true }),
+    isRightPastCache: () => false,
+  };
+  return explainSymptoms(symptoms, { ...rest, contents, basePath: "/", indexName: "index.html", ...more });
+};
+const told = (findings: readonly Finding[]): string[] => [...new Set(findings.map(({ code, cause }) => `${code}: ${cause}`))]; // prettier-ignore
+
+test("everything that must answer is asked for, and a site that is as delivered has no finding", () => {
+  const addresses = CHECKS.map(({ kind, address }) => `${kind} ${address}`);
+  expect(addresses).toEqual(expect.arrayContaining(["content /", "content /news/", "query /", "redirect /old", "missing /unused.html", "missingScript /unused.js"])); // prettier-ignore
+  expect(look(answerRightly)).toEqual([]);
+});
+
+const at = (address: string, answer: Partial<VisitorAnswer> | undefined) => (check: Check) =>
+  check.kind === "content" && check.address === address
+    ? answer && { ...answerRightly(check), ...answer }
+    : answerRightly(check);
+const oldHash = older.parcels.find(({ key }) => key === "index.html")?.hash;
+
+test.each<[string, (check: Check) => VisitorAnswer | undefined, Parameters<typeof look>[1], string[]]>([
+  ["an old page", at("/", { hash: oldHash }), {}, ["old-content: edge-holds-old-copy"]],
+  ["an old page that the store has, too", at("/", { hash: oldHash }), { lookOf: () => ({ isThere: true, isRight: false, hasRightHeaders: true }) }, ["old-content: changed-in-store"]],
+  ["a file that went by other means", at("/app.js", { status: 404 }), { lookOf: () => ({ isThere: false, isRight: false, hasRightHeaders: false }) }, ["not-answered: changed-in-store"]],
+  ["bytes that nobody delivered", at("/app.js", { hash: "x" }), {}, ["other-content: edge-changes-content"]],
+  ["folders that don't answer", at("/news/", { status: 404 }), {}, ["not-answered: no-index-documents"]],
+  ["a root that does not", at("/", { status: 404 }), {}, ["not-answered: no-root-document"]],
+  ["nobody there", () => undefined, {}, ["unreachable: nobody-answers"]],
+  ["a type that the edge sets", at("/app.js", { headers: { "content-type": "text/plain" } }), {}, ["type: header-set-by-edge", "cache-control: header-set-by-edge", "not-compressed: compression-off"]],
+  ["a failing origin", at("/", { status: 502 }), {}, ["failing: origin-fails"]],
+  ["the first page for every address", (check) => (check.kind.startsWith("missing") ? { status: 200, headers: {}, hash: "x", size: 1 } : answerRightly(check)), {}, ["not-found-page: entry-answers-for-all", "script-answered: entry-answers-for-all"]],
+  ["redirects that nobody has set up", (check) => (check.kind === "redirect" ? { status: 404, headers: {}, hash: "", size: 0 } : answerRightly(check)), {}, ["redirect: redirect-not-set-up"]],
+  ["a store that denies everything", (check) => (check.kind === "content" ? { status: 403, headers: {}, hash: "", size: 0 } : answerRightly(check)), {}, ["refused: store-denies-edge"]],
+])("%s", (_, answer, more, expected) => {
+  const findings = look(answer, more);
+  expect(told(findings)).toEqual(expected);
+  expect(findings.every(({ code, cause }) => FINDING_CODES.includes(code) && CAUSES.includes(cause))).toBe(true);
+}); // prettier-ignore

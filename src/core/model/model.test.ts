@@ -1,0 +1,52 @@
+import fc from "fast-check";
+import { toCacheControl, parseBrowserFreshness, parseEdgeFreshness } from "./cache-control.ts";
+import { matcher } from "./glob.ts";
+import { largest } from "./largest.ts";
+import { SEVERITIES } from "./problem.ts";
+import { spread } from "./spread.ts";
+
+test.each([
+  ["news/*", ["news/a.html", "news/.b"], ["news/x/a.html", "newsa"]],
+  ["**/*.{js,css}", ["a.js", "x/y/b.css", ".z.js"], ["a.json"]],
+  ["?.[ab]", ["x.a"], ["xx.a", "x.c"]],
+])("the glob %s", (glob, inside, outside) => {
+  const matches = matcher(glob);
+  expect([inside.every(matches), outside.some(matches)]).toEqual([true, false]);
+});
+
+test("a spread keeps the order, takes each item once, and reaches over the whole", () => {
+  fc.assert(
+    fc.property(
+      fc.uniqueArray(fc.nat(), { minLength: 1, maxLength: 60 }),
+      fc.integer({ min: 1, max: 20 }),
+      (items, most) => {
+        const chosen = spread(items, most);
+        expect(chosen).toHaveLength(Math.min(most, items.length));
+        const places = chosen.map((item) => items.indexOf(item));
+        expect(places).toEqual([...new Set(places)].sort((a, b) => a - b));
+        // No gap is more than one item wider than another.
+        const gaps = [...places.slice(1), items.length].map(
+          (place, index) => place - (places[index] as number),
+        );
+        expect(largest(gaps) - Math.min(...gaps)).toBeLessThanOrEqual(1);
+      },
+    ),
+    { seed: 2 },
+  );
+});
+
+test("what is written as Cache-Control is read back with the same freshness", () => {
+  fc.assert(
+    fc.property(fc.nat(1e8), fc.nat(1e8), fc.boolean(), (browser, edge, immutable) => {
+      const said = toCacheControl({ browser, edge, immutable });
+      expect([parseBrowserFreshness(said), parseEdgeFreshness(said)]).toEqual([browser, edge]);
+    }),
+    { seed: 3 },
+  );
+});
+
+test("the largest of very many, and the order of severities", () => {
+  expect(largest(Array.from({ length: 400_000 }, (_, index) => index))).toBe(399_999);
+  expect(largest([])).toBe(0);
+  expect(SEVERITIES).toEqual(["error", "warning", "note"]);
+});
