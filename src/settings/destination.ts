@@ -5,7 +5,7 @@ import { OperatorError } from "../core/model/failure.ts";
 import type { HeaderRules } from "../core/build/headers.ts";
 import type { Readers } from "../core/bucket/policies.ts";
 import type { RetentionRule } from "../core/history/retention.ts";
-import type { LoadedSettings } from "./load.ts";
+import { toInvalid, type LoadedSettings, type ParsedSettings } from "./load.ts";
 import type { DestinationSettings, EdgeSettings, Settings, StoreSettings } from "./schema.ts";
 
 /** A destination of the settings with everything filled in: nothing below asks any further. */
@@ -25,6 +25,8 @@ export interface Target {
   readonly safety: SafetySettings;
   /** Headers that every answer must have; `*`: any value. */
   readonly expectedHeaders: Readonly<Record<string, string>>;
+  /** Where a setting stands. */
+  readonly locate: ParsedSettings["locate"];
 }
 
 interface SafetySettings {
@@ -54,7 +56,7 @@ export interface TargetOptions {
  * `settings-later`, `settings-invalid`.
  */
 export function chooseTarget(
-  { settings, folder }: LoadedSettings,
+  { settings, folder, locate }: LoadedSettings,
   options: TargetOptions,
   workingFolder: string,
 ): Target {
@@ -62,11 +64,11 @@ export function chooseTarget(
   const destination = settings.destinations[name] as DestinationSettings;
   refuseWhatComesLater(destination);
   const edges = nameEdges(destination);
-  refuseNowhere(edges, name, destination.url);
+  refuseNowhere(destination, name, locate);
   const { build } = settings;
   const { store, retain, guards, hold, expect } = destination;
   return {
-    ...{ site: settings.site, destination: name, projectFolder: folder, edges },
+    ...{ site: settings.site, destination: name, projectFolder: folder, edges, locate },
     buildFolder:
       options.build === undefined
         ? build.folder && resolve(folder, build.folder)
@@ -164,12 +166,17 @@ const reachesQueries = (edge: NamedEdgeSettings): boolean =>
   edge.kind === "distribution" ? edge.wildcard !== "none" && edge.wildcards > 0 : edge.patterns !== "none";
 
 /** A cache that is to be purged needs an address. */
-function refuseNowhere(edges: readonly NamedEdgeSettings[], name: string, url: string | undefined): void {
-  const lost = edges.find((edge) => edge.kind === "purge" && (edge.url ?? edge.nodes ?? url) === undefined);
-  if (lost)
-    throw new OperatorError("settings-invalid", {
-      problems: `  destinations.${name}.edge ${lost.name}: say where it is: url or nodes`,
-    });
+function refuseNowhere(
+  { edge, url }: DestinationSettings,
+  name: string,
+  locate: ParsedSettings["locate"],
+): void {
+  const lost = [edge].flat().flatMap((one, index) => {
+    if (one.kind !== "purge" || (one.url ?? one.nodes ?? url) !== undefined) return [];
+    const path = ["destinations", name, "edge", ...(Array.isArray(edge) ? [index] : [])];
+    return [{ path, what: "where is it? Say url or nodes", place: locate(path) }];
+  });
+  if (lost.length > 0) throw toInvalid(lost);
 }
 
 function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {

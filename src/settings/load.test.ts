@@ -1,3 +1,4 @@
+import { wordsOfFailure } from "../words/failures.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { parseSettings } from "./load.ts";
 
@@ -26,14 +27,22 @@ const problemsOf = (text: string, environment: NodeJS.ProcessEnv = {}): string =
   try {
     parseSettings(text, "courier.yaml", environment);
   } catch (error) {
-    if (error instanceof OperatorError) return String(error.data.problems);
+    if (error instanceof OperatorError) return String(wordsOfFailure(error).data.problems);
     throw error;
   }
   return "";
 };
 
 test("the settings of the design are read whole, with units, defaults and variables", () => {
-  const { destinations, freshness } = parseSettings(WHOLE, "courier.yaml", { EDGE_TOKEN: "t" });
+  const { settings, locate } = parseSettings(WHOLE, "courier.yaml", { EDGE_TOKEN: "t" });
+  const { destinations, freshness } = settings;
+  // What is not there has the place of what it would stand in.
+  expect(locate(["destinations", "production", "retain", "for"])).toEqual({
+    file: "courier.yaml",
+    line: 14,
+    column: 32,
+  });
+  expect(locate(["destinations", "staging", "retain", "for"])).toMatchObject({ line: 16 });
   expect(freshness).toEqual([{ files: "timetables/**/*.json", browser: 60, edge: 3600 }]);
   expect(destinations.production).toMatchObject({
     ask: true,

@@ -1,3 +1,4 @@
+import type { SettingsPath, FilePlace, Mistake } from "../core/model/mistake.ts";
 import { existsSync, readFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import {
@@ -19,8 +20,13 @@ import { settingsSchema, type Settings } from "./schema.ts";
 
 export const SETTINGS_FILE = "courier.yaml";
 
-export interface LoadedSettings {
+export interface ParsedSettings {
   readonly settings: Settings;
+  /** Where a setting stands; one that is not there has the place of what it would stand in. */
+  readonly locate: (path: SettingsPath) => FilePlace;
+}
+
+export interface LoadedSettings extends ParsedSettings {
   /** Paths in the settings start here. */
   readonly folder: string;
 }
@@ -31,50 +37,62 @@ export interface LoadedSettings {
  */
 export function loadSettings(file: string, environment: NodeJS.ProcessEnv): LoadedSettings {
   if (!existsSync(file)) throw new OperatorError("settings-missing", { file });
-  return {
-    settings: parseSettings(readFileSync(file, "utf8"), file, environment),
-    folder: dirname(resolve(file)),
-  };
+  const parsed = parseSettings(readFileSync(file, "utf8"), file, environment);
+  return { ...parsed, folder: dirname(resolve(file)) };
 }
 
-/** Checks the text of a settings file; `name` stands in messages. */
-export function parseSettings(source: string, name: string, environment: NodeJS.ProcessEnv): Settings {
+/**
+ * Checks the text of a settings file. Throws `settings-invalid` with every mistake.
+ * @param file its name, for messages
+ */
+export function parseSettings(source: string, file: string, environment: NodeJS.ProcessEnv): ParsedSettings {
   const lines = new LineCounter();
   const document = parseDocument(source, { lineCounter: lines, prettyErrors: false });
-  const place = (offset: number): string => {
-    const { line, col } = lines.linePos(offset);
-    return `${name}:${line}:${col}`;
+  const toPlace = (offset: number): FilePlace => {
+    const { line, col: column } = lines.linePos(offset);
+    return { file, line, column };
   };
-  const broken = document.errors.map((error) => `  ${place(error.pos[0])}: ${error.message}`);
-  if (broken.length > 0) throw invalid(broken);
+  const broken = document.errors.map(({ pos, message }) => ({
+    path: [],
+    what: message,
+    place: toPlace(pos[0]),
+  }));
+  if (broken.length > 0) throw toInvalid(broken);
 
-  const missing = fillInVariables(document, environment).map(({ node, variable }) => {
-    return `  ${place(node.range?.[0] ?? 0)}: the environment variable ${variable} is not set`;
-  });
+  const missing = fillInVariables(document, environment).map(({ node, variable }): Mistake => ({
+    path: [],
+    what: `the environment variable ${variable} is not set`,
+    place: toPlace(node.range?.[0] ?? 0),
+  }));
   const data: unknown = document.toJS() ?? {};
   const parsed = settingsSchema.safeParse(data);
   const problems = parsed.success
     ? []
     : toProblems(parsed.error.issues, data, (path) => knownKeys(path, data));
-  const described = problems.map(
-    (problem) => `  ${place(offsetOf(document, problem))}: ${where(problem)}${problem.message}`,
-  );
-  if (!parsed.success || missing.length > 0) throw invalid([...missing, ...described]);
-  return parsed.data;
+  const described = problems.map((problem): Mistake => {
+    const { path, at, message } = problem;
+    const shown = at === "key" ? path.slice(0, -1) : path;
+    return { path: shown.map(toPart), what: message, place: toPlace(offsetOf(document, problem)) };
+  });
+  if (!parsed.success || missing.length > 0) throw toInvalid([...missing, ...described]);
+  return {
+    settings: parsed.data,
+    locate: (path) => toPlace(offsetOf(document, { path, at: "value", message: "" })),
+  };
 }
 
-const invalid = (problems: readonly string[]): OperatorError =>
-  new OperatorError("settings-invalid", { problems: problems.join("\n") });
+const toPart = (key: PropertyKey): string | number => (typeof key === "number" ? key : String(key));
 
-const where = ({ path, at }: SettingsProblem): string => {
-  const shown = at === "key" ? path.slice(0, -1) : path;
-  return shown.length === 0
-    ? ""
-    : `${shown
-        .map((part) => (typeof part === "number" ? `[${part}]` : String(part)))
-        .join(".")
-        .replace(/\.\[/g, "[")}: `;
-};
+/** `settings-invalid`. */
+export const toInvalid = (mistakes: readonly Mistake[]): OperatorError =>
+  new OperatorError("settings-invalid", { mistakes });
+
+/** The same failure, its mistakes with the places where they stand. Others stay as they are. */
+export function withPlaces(error: unknown, { locate }: Pick<ParsedSettings, "locate">): unknown {
+  if (!(error instanceof OperatorError) || error.code !== "settings-invalid") return error;
+  const { mistakes } = error.data as { readonly mistakes: readonly Mistake[] };
+  return toInvalid(mistakes.map((mistake) => ({ ...mistake, place: mistake.place ?? locate(mistake.path) })));
+}
 
 /** Replaces `${NAME}` in the document's values, in place, so that positions stay those of the file. */
 function fillInVariables(

@@ -1,3 +1,4 @@
+import type { FilePlace, Mistake } from "../core/model/mistake.ts";
 import type { UnreadableCause } from "../core/history/waybill.ts";
 import type { FailureCode, FailureData, OperatorError } from "../core/model/failure.ts";
 import type { Hold } from "../core/model/hold.ts";
@@ -335,12 +336,23 @@ const NOT_AN_ADDRESS: Readonly<Record<NotAnAddress, (basePath: string) => string
   encoding: () => "its percent-encoding is broken",
 };
 
-/** The one mistake of settings that shows only with the build. */
-interface ShortRetention {
-  readonly destination: string;
-  readonly forSeconds: number;
-  readonly pageSeconds: number;
+/** A mistake of the settings for machines. */
+interface ToldMistake extends Partial<FilePlace> {
+  readonly path: string;
+  readonly message: string;
 }
+
+function tellMistake({ path, what, place }: Mistake): ToldMistake {
+  const shown = path.map((part) => (typeof part === "number" ? `[${part}]` : `.${part}`)).join("");
+  const message =
+    typeof what === "string"
+      ? what
+      : `${what.forSeconds} s is shorter than an edge or a browser may reuse a page (${what.pageSeconds} s)`;
+  return { ...place, path: shown.replace(/^\./, ""), message };
+}
+
+const showMistake = ({ file, line, column, path, message }: ToldMistake): string =>
+  `  ${file === undefined ? "" : `${file}:${line ?? 1}:${column ?? 1}: `}${path === "" ? "" : `${path}: `}${message}`;
 
 /** Words in the place of what the core tells by codes. */
 const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureData } = {
@@ -358,12 +370,10 @@ const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureDat
   "no-such-file": ({ nearest }: { readonly nearest: string | undefined }) => ({
     nearest: nearest === undefined ? "rcourier survey --all lists them" : `did you mean ${nearest}?`,
   }),
-  "settings-invalid": ({ problems }: { readonly problems: string | ShortRetention }) => ({
-    problems:
-      typeof problems === "string"
-        ? problems
-        : `  destinations.${problems.destination}.retain.for: ${problems.forSeconds} s is shorter than an edge or a browser may reuse a page (${problems.pageSeconds} s)`,
-  }),
+  "settings-invalid": ({ mistakes }: { readonly mistakes: readonly Mistake[] }) => {
+    const told = mistakes.map(tellMistake);
+    return { problems: told.map(showMistake).join("\n"), mistakes: told };
+  },
   held: ({ hold }: { readonly hold: Hold | undefined }) => ({ hold: undefined, who: showHolder(hold) }),
   "not-visible": ({ unseen }: { readonly unseen: Unseen }) => ({
     unseen: undefined,

@@ -177,5 +177,7 @@ function assertRetentionCoversPages(
   const pageSeconds = longestPageFreshness(parcels);
   const { forSeconds } = retention;
   if (pageSeconds > forSeconds)
-    throw new OperatorError("settings-invalid", { problems: { destination, forSeconds, pageSeconds } });
+    throw new OperatorError("settings-invalid", {
+      mistakes: [{ path: ["destinations", destination, "retain", "for"], what: { forSeconds, pageSeconds } }],
+    });
 }

@@ -129,6 +129,29 @@ test("as JSON an error keeps its form", async () => {
   expect(errorResultSchema.parse(JSON.parse(stdout)).error.code).toBe("no-build");
 });
 
+test("mistakes of the settings are a list for machines, with their places; one that shows only with the build, too", async () => {
+  const mistakesOf = async (text: string): Promise<unknown> => {
+    const { stdout, exit } = await new Project(text, sandbox.facts).run(["deliver", "--format", "json"]);
+    const { error } = errorResultSchema.parse(JSON.parse(stdout));
+    expect([exit, error.code]).toEqual([2, "settings-invalid"]);
+    return error.details?.mistakes;
+  };
+  const line = (text: string, part: string): number =>
+    text.split("\n").findIndex((one) => one.includes(part)) + 1;
+  const misspelt = settings("freshnes: []\n");
+  expect(await mistakesOf(misspelt)).toEqual([
+    { file: "courier.yaml", line: line(misspelt, "freshnes"), column: 1, path: "", message: "unknown key freshnes; did you mean freshness?" },
+  ]); // prettier-ignore
+  const short = settings("freshness: [{ files: '*.html', browser: 300d }]\n");
+  expect(await mistakesOf(short)).toEqual([
+    {
+      ...{ file: "courier.yaml", line: expect.any(Number), column: expect.any(Number) },
+      path: "destinations.practice.retain.for",
+      message: expect.stringMatching(/^\d+ s is shorter than .* a page \(25920000 s\)$/),
+    },
+  ]);
+}, 30_000);
+
 test("a link that leaves the build is refused, one within it is a file, and what must never be shipped is left out", async () => {
   const folder = writeFiles(temporaryFolder("links"), {
     "index.html": "<p>a</p>",

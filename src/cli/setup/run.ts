@@ -4,7 +4,7 @@ import { findBuild, guessSiteName, type FoundReason, type ProjectLook } from "..
 import { OperatorError } from "../../core/model/failure.ts";
 import { lookAtProject } from "../../gather/look-at-project.ts";
 import { SANDBOX_DEFAULTS } from "../../sandbox/sandbox.ts";
-import { parseSettings, SETTINGS_FILE } from "../../settings/load.ts";
+import { parseSettings, SETTINGS_FILE, toInvalid } from "../../settings/load.ts";
 import {
   addDestination,
   listDestinations,
@@ -35,9 +35,13 @@ export async function setUp(args: Arguments, terminal: Terminal): Promise<number
     : await askDestination(name, { args, terminal, look, ask });
   const after = build ? toSettingsText({ ...build, destination }) : addDestination(before ?? "", destination);
   if (after === undefined)
-    throw new OperatorError("settings-invalid", {
-      problems: `  ${shown}: there is no block of destinations that one could be added to`,
-    });
+    throw toInvalid([
+      {
+        path: [],
+        what: "there is no block of destinations that one could be added to",
+        place: { file: shown, line: 1, column: 1 },
+      },
+    ]);
   // What is written must be what the tool can read; the variables of others need not be set here.
   parseSettings(
     after,

@@ -51,6 +51,7 @@ function readSurveyTarget(args: Arguments, terminal: Terminal): Target {
     return readTarget(args, terminal);
   const source =
     "site: '-'\ndestinations: { none: { store: { kind: s3, bucket: none }, edge: { kind: purge, url: http://localhost } } }\n";
-  const settings = parseSettings(source, "the defaults", {});
-  return chooseTarget({ settings, folder: terminal.folder }, { build: text(args, "build") }, terminal.folder);
+  const parsed = parseSettings(source, "the defaults", {});
+  const { folder } = terminal;
+  return chooseTarget({ ...parsed, folder }, { build: text(args, "build") }, folder);
 }

@@ -1,5 +1,6 @@
 import type { DeliveryEvent } from "../../ports/reporter.ts";
 import type { Target } from "../../settings/destination.ts";
+import { withPlaces } from "../../settings/load.ts";
 import type { Delivery, Stay } from "../../workflows/run.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { toPrintedEvent } from "../frame/events.ts";
@@ -46,7 +47,7 @@ async function withRun<S extends Stay, T>(
     show.end();
     if (!wired) throw error;
     const { store, tally } = wired.stay.place;
-    throw explainStoreError(error, store.location, tally.written);
+    throw explainStoreError(withPlaces(error, wired.target), store.location, tally.written);
   } finally {
     interruption.end();
     if (wired) close(wired.stay);

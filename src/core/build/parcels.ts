@@ -1,3 +1,4 @@
+import { isWorkerScript } from "../model/polled.ts";
 import type { BuildFile, Build } from "../model/build.ts";
 import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import { createHeaderDecider } from "./headers.ts";
@@ -5,7 +6,7 @@ import type { SiteRules } from "./site-rules.ts";
 import { byText } from "../model/names.ts";
 import { parseAddress, type AddressRules } from "../addresses/addresses.ts";
 import { resolveReference } from "../addresses/resolve.ts";
-import { classifyRoles, isWorkerScript, type EarlierFile, type RoleDecision } from "./roles.ts";
+import { classifyRoles, type EarlierFile, type RoleDecision } from "./roles.ts";
 
 /**
  * What each file of the build should be in the store, sorted by key; the same for any order of the files.

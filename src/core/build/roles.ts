@@ -1,3 +1,4 @@
+import { isPolled } from "../model/polled.ts";
 import { findFingerprintNames, parseFingerprint, toShapeName } from "./fingerprint.ts";
 import type { Sha256 } from "../model/names.ts";
 import type { Role } from "../model/parcel.ts";
@@ -95,17 +96,6 @@ const stemOf = (path: string): string => {
 };
 
 const baseName = (path: string): string => path.slice(path.lastIndexOf("/") + 1);
-
-/** Scripts that run as service workers, by the names that they must keep. */
-export const isWorkerScript = (path: string): boolean => isPolled(path) && /\.m?js$/i.test(path);
-
-/** Service workers, manifests and version files that clients poll under a fixed name. */
-export function isPolled(path: string): boolean {
-  const name = baseName(path).toLowerCase();
-  if (/(^|[-_.])(sw|service-?worker|safety-worker|worker-basic(\.min)?)\.m?js$/.test(name)) return true;
-  if (/\.webmanifest$/.test(name) || /^(asset-|build-|site-|app-)?manifest\.json$/.test(name)) return true;
-  return /^ngsw.*\.(js|json)$/.test(name) || /^(version|latest|build-info)\.json$/.test(name);
-}
 
 /** `news.txt` beside `news.html` (or in its folder), and the fixed names that site generators give such data. */
 function isPagePayload(path: string, present: ReadonlySet<string>): boolean {

@@ -1,3 +1,4 @@
+import { isManifest } from "../model/polled.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import type { Comparison } from "../compare/compare.ts";
 import { isStateKey, vaultKey, type ObjectKey } from "../model/names.ts";
@@ -127,7 +128,7 @@ function findEarlyEntry(steps: readonly PlacedStep[], { loaded }: OrderFacts): O
       phase !== "announce" &&
       !isStateKey(targetOf(step)) &&
       !loaded.has(targetOf(step)) &&
-      !/manifest/i.test(targetOf(step));
+      !isManifest(targetOf(step));
     return early ? [violation("O3", targetOf(step))] : [];
   });
 }

@@ -1,3 +1,4 @@
+import { isPolled } from "../model/polled.ts";
 import { findContents, type Change, type Comparison, type Threatened } from "../compare/compare.ts";
 import { recordedByKey } from "../compare/standing.ts";
 import {
@@ -21,7 +22,6 @@ import type {
 } from "../model/plan.ts";
 import type { ChangeReason } from "../model/reasons.ts";
 import type { DestinationState, OwedInvalidation } from "../model/release.ts";
-import { isPolled } from "../build/roles.ts";
 import { isAnnounced, isStocked } from "../edges/stale-addresses.ts";
 
 export interface PlanInput {

@@ -1,10 +1,10 @@
+import { isPolled } from "../model/polled.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import type { DeliveryDecision } from "./decide.ts";
 import type { UrlPath } from "../model/names.ts";
 import { isAssetLike, type Parcel } from "../model/parcel.ts";
 import { phaseOf, stepsOf } from "../model/plan.ts";
 import type { Unseen } from "../model/warning.ts";
-import { isPolled } from "../build/roles.ts";
 
 /** An address, and the bytes that should come back, as built or as stored. */
 export interface ProbeWish {

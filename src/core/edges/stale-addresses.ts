@@ -1,3 +1,4 @@
+import { isManifest } from "../model/polled.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import type { Change, Comparison } from "../compare/compare.ts";
 import type { MustGo } from "./cover/candidates.ts";
@@ -104,17 +105,14 @@ export const isStocked = (change: Change): boolean =>
 
 /** Whether a change is written only when the edges have confirmed the pages: a worker that visitors may already have. */
 export const isAnnounced = ({ parcel, listed }: Change): boolean =>
-  // What a page loads is there before the page. Records of before 0.2 don't tell what that is: there a manifest that no
-  // visitor has can't send anyone to an old page, and new pages name it.
-  parcel.role === "worker" &&
-  parcel.isLoaded !== true &&
-  (listed !== undefined || !/manifest/i.test(parcel.key));
+  // What a page loads is there before the page.
+  parcel.role === "worker" && parcel.isLoaded !== true && (listed !== undefined || !isManifest(parcel.key));
 
 /** What pages may name and this delivery has no need to write: it stands, and its addresses can be asked for before pages. */
 const selectStanding = ({ unchanged }: Pick<Comparison, "unchanged">): readonly Parcel[] =>
   unchanged.filter(
     ({ key, role, isLoaded }) =>
-      isAssetLike(role) || isLoaded === true || (role === "worker" && /manifest/i.test(key)),
+      isAssetLike(role) || isLoaded === true || (role === "worker" && isManifest(key)),
   );
 
 /** An asset that an edge owes is paid for before pages are written that may name it. */
