@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { verifyResultSchema } from "./verification.ts";
-import { ROLES } from "../core/model/parcel.ts";
+import { ROLES } from "../core/model/role.ts";
 import { CHANGES } from "../core/compare/standing.ts";
 
 /** The machine-readable result of `deliver` and `compare`: part of the interface, documented in docs/results.md. */

@@ -5,7 +5,7 @@ import { resolveName } from "../core/addresses/resolve.ts";
 import type { Analysis } from "../core/build/analysis.ts";
 import type { Comparison } from "../core/compare/compare.ts";
 import { CHANGES } from "../core/compare/standing.ts";
-import { ROLES } from "../core/model/parcel.ts";
+import { ROLES } from "../core/model/role.ts";
 
 const mention = z.strictObject({ path: z.string(), line: z.int() });
 

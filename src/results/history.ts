@@ -1,6 +1,6 @@
 import * as z from "zod";
 import type { Hold } from "../core/model/hold.ts";
-import { ROLES } from "../core/model/parcel.ts";
+import { ROLES } from "../core/model/role.ts";
 import type { Pointer, Waybill } from "../core/model/release.ts";
 import { invalidationSchema } from "./delivery.ts";
 import { PRUNE_REASONS, type PruneDecision } from "../core/history/prune.ts";

@@ -5,7 +5,7 @@ import { showRoleReason } from "../words/reasons.ts";
 import { problemSchema, toProblemResult } from "./problem.ts";
 import type { Analysis } from "../core/build/analysis.ts";
 import { byText } from "../core/model/names.ts";
-import { ROLES } from "../core/model/parcel.ts";
+import { ROLES } from "../core/model/role.ts";
 
 const size = z.int().min(0);
 

@@ -40,7 +40,7 @@ test("the settings of the design are read whole, with units, defaults and variab
   expect(locate(["destinations", "production", "retain", "for"])).toEqual({
     file: "courier.yaml",
     line: 14,
-    column: 32,
+    column: 33,
   });
   expect(locate(["destinations", "staging", "retain", "for"])).toMatchObject({ line: 16 });
   expect(freshness).toEqual([{ files: "timetables/**/*.json", browser: 60, edge: 3600 }]);

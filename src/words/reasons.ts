@@ -1,3 +1,4 @@
+import type { Role } from "../core/model/role.ts";
 import type { AskedAnew, ChangeReason, HashShape, HeaderSource, RoleReason } from "../core/model/reasons.ts";
 
 type Table<Union, Tag extends keyof Union> = {
@@ -38,6 +39,17 @@ const ROLE_REASONS: {
   alias: ({ of }) => `stands for ${of}`,
   redirect: ({ to }) => `a redirect of the settings, to ${to}`,
   recorded: () => "as recorded",
+};
+
+/** In plain words, what each role means for caches. */
+export const ROLE_MEANINGS: Readonly<Record<Role, string>> = {
+  fingerprinted: "its name changes with its content, so browsers may keep it for good",
+  asset: "its name stays when its content changes, so caches must ask again",
+  page: "visitors open it; it is written after all that it needs",
+  entry: "the first page; it is written last among pages",
+  notFound: "answers where there is no page",
+  worker: "clients ask for it again and again; it is written when all else has arrived",
+  document: "a file of its own",
 };
 
 /** Why a file has its role. */

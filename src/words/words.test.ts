@@ -7,6 +7,7 @@ import { listed } from "./text.ts";
 /** Data whose words are made of codes. */
 const TOLD_BY_CODE: Partial<Record<FailureCode, FailureData>> = {
   refused: { problems: [{ code: "no-entry", severity: "error", facts: { entry: "<problems>" } }] },
+  "settings-invalid": { mistakes: [{ path: ["build", 0], what: "<problems>" }] },
   "record-unreadable": { key: "<key>", cause: { code: "other-format", format: "<cause>" } },
   "not-an-address": { address: "<address>", reason: "outside", basePath: "<reason>" },
   "content-gone": { release: "<release>", keys: ["<keys>"] },

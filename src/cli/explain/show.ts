@@ -1,19 +1,9 @@
+import { ROLE_MEANINGS } from "../../words/reasons.ts";
 import type { Explanation } from "../../results/explanation.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 import { showBytes } from "../frame/numbers.ts";
 
 const MOST_NAMES = 8;
-
-/** In plain words, what each role means for caches. */
-const MEANINGS: Readonly<Record<Explanation["role"], string>> = {
-  fingerprinted: "its name changes with its content, so browsers may keep it for good",
-  asset: "its name stays when its content changes, so caches must ask again",
-  page: "visitors open it; it is written after all that it needs",
-  entry: "the first page; it is written last among pages",
-  notFound: "answers where there is no page",
-  worker: "clients ask for it again and again; it is written when all else has arrived",
-  document: "a file of its own",
-};
 
 /** Why a file gets what it gets, a line a fact. */
 export function showExplanation(explanation: Explanation, terminal: Terminal): string {
@@ -30,7 +20,7 @@ export function showExplanation(explanation: Explanation, terminal: Terminal): s
           redirectsTo !== undefined
             ? "an empty object of its own; a website endpoint sends visitors on"
             : aliasOf === undefined
-              ? MEANINGS[role]
+              ? ROLE_MEANINGS[role]
               : "an object of its own, so that this address answers too, with the same headers",
         ),
       ],

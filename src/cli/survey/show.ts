@@ -1,6 +1,6 @@
 import { largest } from "../../core/model/largest.ts";
 import { relative } from "node:path";
-import { ROLES } from "../../core/model/parcel.ts";
+import { ROLES } from "../../core/model/role.ts";
 import { placeOf } from "../../words/text.ts";
 import type { Survey } from "../../results/survey.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";

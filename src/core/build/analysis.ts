@@ -10,7 +10,7 @@ import { decideParcels } from "./parcels.ts";
 import { findBuildProblems } from "./build-check.ts";
 import { findFileNameProblems, findNameProblems } from "./names-check.ts";
 import { byText } from "../model/names.ts";
-import type { Role } from "../model/parcel.ts";
+import type { Role } from "../model/role.ts";
 import type { Wanted } from "../model/wanted.ts";
 import { SEVERITIES, type Problem } from "../model/problem.ts";
 import { buildReferenceGraph, findReferenceProblems, selectLoadedByPages } from "./reference-graph.ts";

@@ -2,7 +2,7 @@ import { parseBrowserFreshness, parseEdgeFreshness, toCacheControl } from "../mo
 import fc from "fast-check";
 import { decideContentType } from "./content-type.ts";
 import { createHeaderDecider, type HeaderRules } from "./headers.ts";
-import { ROLES, type Role } from "../model/parcel.ts";
+import { ROLES, type Role } from "../model/role.ts";
 
 const NO_RULES: HeaderRules = { freshness: [], types: [], headers: [], edgeCanForget: true };
 const decide = (path: string, role: Role, rules: Partial<HeaderRules> = {}) =>

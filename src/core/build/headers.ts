@@ -1,10 +1,11 @@
+import type { Freshness } from "../model/freshness.ts";
 import { matcher } from "../model/glob.ts";
 import type { HeaderTrace } from "../model/explained-parcel.ts";
-import { type Freshness, toCacheControl } from "../model/cache-control.ts";
+import { toCacheControl } from "../model/cache-control.ts";
 import { decideContentType, withCharset } from "./content-type.ts";
-import type { ObjectHeaders, Role } from "../model/parcel.ts";
+import type { ObjectHeaders } from "../model/parcel.ts";
+import { type Role, decideDefaultFreshness } from "../model/role.ts";
 import type { AskedAnew, HeaderSource } from "../model/reasons.ts";
-import { isScriptOrStyle } from "./roles.ts";
 
 interface FreshnessRule {
   readonly files: string;
@@ -40,30 +41,6 @@ export interface HeaderSubject {
   readonly path: string;
   readonly role: Role;
   readonly head: Uint8Array;
-}
-
-const MINUTE = 60;
-const HOUR = 3600;
-const DAY = 86_400;
-const YEAR = 31_536_000;
-
-/** The freshness of a role where no rule says otherwise. */
-function decideDefaultFreshness(role: Role, path: string): Freshness {
-  switch (role) {
-    case "fingerprinted":
-      return { browser: YEAR, edge: YEAR, immutable: true };
-    case "asset":
-      return isScriptOrStyle(path) ? { browser: 0, edge: DAY } : { browser: 10 * MINUTE, edge: DAY };
-    case "page":
-    case "entry":
-      return { browser: 0, edge: DAY };
-    case "notFound":
-      return { browser: 0, edge: MINUTE };
-    case "worker":
-      return { browser: 0, edge: 0 };
-    case "document":
-      return { browser: 0, edge: HOUR };
-  }
 }
 
 /** A function that decides the headers of a file under the given rules: defaults by role, then freshness, types, headers. */

@@ -1,7 +1,7 @@
 import { isPolled } from "../model/polled.ts";
 import { findFingerprintNames, parseFingerprint, toShapeName } from "./fingerprint.ts";
 import type { Sha256 } from "../model/names.ts";
-import type { Role } from "../model/parcel.ts";
+import { type Role, isScriptOrStyle } from "../model/role.ts";
 import type { HashShape, RoleReason } from "../model/reasons.ts";
 
 export interface RoleDecision {
@@ -111,11 +111,7 @@ function isPagePayload(path: string, present: ReadonlySet<string>): boolean {
   return present.has(`${stem}.html`) || present.has(`${stem}/index.html`);
 }
 
-const SCRIPT_OR_STYLE = /\.(m?js|cjs|css|wasm|map)(\.(br|gz))?$/i;
 const IMAGE_FONT_MEDIA =
   /\.(png|jpe?g|gif|webp|avif|svg|ico|bmp|woff2?|ttf|otf|eot|mp4|webm|mov|mp3|ogg|m4a|wav|flac|vtt|glb|gltf)(\.(br|gz))?$/i;
 
-const isAssetName = (path: string): boolean => SCRIPT_OR_STYLE.test(path) || IMAGE_FONT_MEDIA.test(path);
-
-/** Stable scripts, styles and their maps: a new page must not meet an old one, so browsers revalidate them. */
-export const isScriptOrStyle = (path: string): boolean => SCRIPT_OR_STYLE.test(path);
+const isAssetName = (path: string): boolean => isScriptOrStyle(path) || IMAGE_FONT_MEDIA.test(path);

@@ -1,5 +1,6 @@
 import { byText, type ObjectKey } from "../model/names.ts";
-import { hasSameHeaders, type Role } from "../model/parcel.ts";
+import { hasSameHeaders } from "../model/parcel.ts";
+import type { Role } from "../model/role.ts";
 import type { Waybill } from "../model/release.ts";
 
 export const DIFFERENCES = ["new", "moved", "replaced", "relabelled", "removed"] as const;

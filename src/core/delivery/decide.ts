@@ -6,7 +6,8 @@ import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
 import type { EarlierAnswer } from "../edges/held-answers.ts";
 import type { EdgeNeeds } from "../model/edge.ts";
 import { openKey, type ObjectKey, type UrlPath } from "../model/names.ts";
-import { isAssetLike, type RecordedParcel } from "../model/parcel.ts";
+import type { RecordedParcel } from "../model/parcel.ts";
+import { isAssetLike } from "../model/role.ts";
 import type { Plan } from "../model/plan.ts";
 import {
   isSameRelease,

@@ -6,7 +6,7 @@ import { findNearest } from "../model/nearest.ts";
 import { decideWaitMs } from "./retry.ts";
 import { classifyRoles } from "../build/roles.ts";
 import { findSecrets } from "../build/secrets.ts";
-import type { Role } from "../model/parcel.ts";
+import type { Role } from "../model/role.ts";
 
 const rolesOf = (
   paths: readonly string[],

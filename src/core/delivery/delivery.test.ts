@@ -16,7 +16,7 @@ import { findRelease, listReleaseNames } from "../history/release-names.ts";
 import { decideRepair } from "../history/repair.ts";
 import { isAnnounced, isStocked } from "../edges/stale-addresses.ts";
 import { vaultKey } from "../model/names.ts";
-import { isAssetLike } from "../model/parcel.ts";
+import { isAssetLike } from "../model/role.ts";
 import type { Waybill } from "../model/release.ts";
 import { releaseOf } from "../model/wanted.ts";
 import { decideDelivery } from "./decide.ts";

@@ -1,6 +1,6 @@
 import type { Comparison } from "../compare/compare.ts";
 import { selectForgotten } from "../history/forgotten.ts";
-import { isAssetLike } from "../model/parcel.ts";
+import { isAssetLike } from "../model/role.ts";
 import type { DestinationState } from "../model/release.ts";
 import type { Problem, ProblemCode } from "../model/problem.ts";
 import type { Wanted } from "../model/wanted.ts";

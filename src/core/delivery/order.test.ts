@@ -2,7 +2,8 @@ import { toExactInvalidation } from "../../../test/support/edges.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import type { Comparison } from "../compare/compare.ts";
 import { vaultKey } from "../model/names.ts";
-import type { ListedObject, Parcel, Role } from "../model/parcel.ts";
+import type { ListedObject, Parcel } from "../model/parcel.ts";
+import type { Role } from "../model/role.ts";
 import {
   targetOf,
   type CopyStep,

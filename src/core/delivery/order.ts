@@ -2,7 +2,8 @@ import { isManifest } from "../model/polled.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import type { Comparison } from "../compare/compare.ts";
 import { isStateKey, vaultKey, type ObjectKey } from "../model/names.ts";
-import { isAssetLike, isHtml, type Parcel, type Role } from "../model/parcel.ts";
+import { isHtml, type Parcel } from "../model/parcel.ts";
+import { isAssetLike, type Role, isPageLike } from "../model/role.ts";
 import { stepsOf, targetOf, type Plan, type Step, type StepPhase } from "../model/plan.ts";
 import type { DestinationState } from "../model/release.ts";
 
@@ -245,7 +246,7 @@ const roleOf = (step: Step): Role | undefined =>
 function isPage(step: Step): boolean {
   const role = roleOf(step);
   const headers = step.do === "send" ? step.parcel.headers : step.do === "copy" ? (step.headers ?? {}) : {};
-  return (role === "page" || role === "entry" || role === "notFound") && isHtml({ headers });
+  return role !== undefined && isPageLike(role) && isHtml({ headers });
 }
 
 function mapValues<K extends string, A, B>(record: Record<K, A>, change: (value: A) => B): Record<K, B> {

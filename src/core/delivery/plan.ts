@@ -9,7 +9,8 @@ import {
   type ObjectKey,
   type Sha256,
 } from "../model/names.ts";
-import { isAssetLike, isHtml, type Parcel } from "../model/parcel.ts";
+import { isHtml, type Parcel } from "../model/parcel.ts";
+import { isAssetLike, kindOf } from "../model/role.ts";
 import type {
   CopyStep,
   EdgeInvalidation,
@@ -113,26 +114,24 @@ function turnOf(change: Change): Turn {
   const { parcel } = change;
   if (parcel.redirectsTo !== undefined) return "redirects";
   if (isStocked(change)) return "new assets";
-  switch (parcel.role) {
-    case "fingerprinted":
+  switch (kindOf(parcel.role)) {
     case "asset":
       return "stable assets";
     case "page":
-    case "notFound":
       if (parcel.aliasOf !== undefined) return "page aliases";
       return isHtml(parcel) ? "pages" : "data";
     case "entry":
       return parcel.aliasOf === undefined ? "entry" : "entry aliases";
-    case "document":
-      return parcel.isLoaded !== true &&
-        /(^|\/)(robots\.txt|[^/]*(sitemap|feed|rss|atom)[^/]*)$/i.test(parcel.key)
-        ? "feeds"
-        : "data";
+    case "file":
+      return parcel.isLoaded !== true && FEED.test(parcel.key) ? "feeds" : "data";
     case "worker":
       if (!isAnnounced(change)) return "stable assets";
       return isPolled(parcel.key) ? "workers" : "worker parts";
   }
 }
+
+/** What names pages, for readers that are no browsers. */
+const FEED = /(^|\/)(robots\.txt|[^/]*(sitemap|feed|rss|atom)[^/]*)$/i;
 
 /** Contents that wait in the vault, and those that this plan brings there. */
 class Vault {

@@ -2,7 +2,8 @@ import { isPolled } from "../model/polled.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import type { DeliveryDecision } from "./decide.ts";
 import type { UrlPath } from "../model/names.ts";
-import { isAssetLike, type Parcel } from "../model/parcel.ts";
+import type { Parcel } from "../model/parcel.ts";
+import { isAssetLike } from "../model/role.ts";
 import { phaseOf, stepsOf } from "../model/plan.ts";
 import type { Unseen } from "../model/warning.ts";
 

@@ -1,7 +1,8 @@
 import { etagsOfUnchanged } from "../compare/compare.ts";
 import type { DeliveryDecision } from "./decide.ts";
 import { byText, isStateKey, type ObjectKey, type Sha256 } from "../model/names.ts";
-import { isAssetLike, type Parcel, type RecordedParcel } from "../model/parcel.ts";
+import type { Parcel, RecordedParcel } from "../model/parcel.ts";
+import { isAssetLike } from "../model/role.ts";
 import { releaseOf, type Wanted } from "../model/wanted.ts";
 import { phaseOf, stepsOf, targetOf } from "../model/plan.ts";
 import { selectUnrecorded } from "../edges/owed.ts";

@@ -2,7 +2,8 @@ import type { ReadBack } from "../model/edge.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import { isTree } from "./cover/cover.ts";
 import type { Sha256, UrlPath } from "../model/names.ts";
-import { isPageLike, type Parcel } from "../model/parcel.ts";
+import type { Parcel } from "../model/parcel.ts";
+import { isPageLike } from "../model/role.ts";
 import type { EdgeInvalidation } from "../model/plan.ts";
 import { spread } from "../model/spread.ts";
 

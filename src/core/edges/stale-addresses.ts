@@ -7,7 +7,8 @@ import { mayHold, wouldBeSpared, type EarlierAnswer } from "./held-answers.ts";
 import { indexLive, type LiveAddresses } from "./cover/live-addresses.ts";
 import { canReachQueries, type EdgeNeeds } from "../model/edge.ts";
 import { byText, type ObjectKey, type UrlPath } from "../model/names.ts";
-import { isAssetLike, type Parcel, type Role } from "../model/parcel.ts";
+import type { Parcel } from "../model/parcel.ts";
+import { isAssetLike, type Role, kindOf } from "../model/role.ts";
 import type { EdgeInvalidation } from "../model/plan.ts";
 import type { OwedInvalidation } from "../model/release.ts";
 
@@ -101,18 +102,20 @@ export const selectOwed = (
 /** Whether a change is written before any page: a new asset, which overwrites nothing. */
 export const isStocked = (change: Change): boolean =>
   change.listed === undefined &&
-  (isAssetLike(change.parcel.role) || (change.parcel.role === "worker" && !isAnnounced(change)));
+  (isAssetLike(change.parcel.role) || (kindOf(change.parcel.role) === "worker" && !isAnnounced(change)));
 
 /** Whether a change is written only when the edges have confirmed the pages: a worker that visitors may already have. */
 export const isAnnounced = ({ parcel, listed }: Change): boolean =>
   // What a page loads is there before the page.
-  parcel.role === "worker" && parcel.isLoaded !== true && (listed !== undefined || !isManifest(parcel.key));
+  kindOf(parcel.role) === "worker" &&
+  parcel.isLoaded !== true &&
+  (listed !== undefined || !isManifest(parcel.key));
 
 /** What pages may name and this delivery has no need to write: it stands, and its addresses can be asked for before pages. */
 const selectStanding = ({ unchanged }: Pick<Comparison, "unchanged">): readonly Parcel[] =>
   unchanged.filter(
     ({ key, role, isLoaded }) =>
-      isAssetLike(role) || isLoaded === true || (role === "worker" && isManifest(key)),
+      isAssetLike(role) || isLoaded === true || (kindOf(role) === "worker" && isManifest(key)),
   );
 
 /** An asset that an edge owes is paid for before pages are written that may name it. */

@@ -9,7 +9,7 @@ import {
   type ObjectKey,
   type Sha256,
 } from "../model/names.ts";
-import { isAssetLike } from "../model/parcel.ts";
+import { isAssetLike } from "../model/role.ts";
 import type { RemoveStep, StepPhase } from "../model/plan.ts";
 import type {
   DestinationState,

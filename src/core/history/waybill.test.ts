@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { ROLES } from "../model/parcel.ts";
+import { ROLES } from "../model/role.ts";
 import type { Pointer, Waybill } from "../model/release.ts";
 import {
   parsePointer,

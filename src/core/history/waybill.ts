@@ -1,7 +1,8 @@
 import * as z from "zod";
 import { POINTER_KEY } from "../model/names.ts";
 import type { OpenDelivery, Pointer, Waybill } from "../model/release.ts";
-import { ROLES, type ObjectHeaders, type RecordedParcel } from "../model/parcel.ts";
+import type { ObjectHeaders, RecordedParcel } from "../model/parcel.ts";
+import { ROLES } from "../model/role.ts";
 import { OperatorError } from "../model/failure.ts";
 
 /**

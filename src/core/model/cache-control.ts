@@ -1,13 +1,7 @@
+import type { Freshness } from "./freshness.ts";
 import { largest } from "./largest.ts";
-import { type Parcel, isPageLike } from "./parcel.ts";
-
-/** How long a response may be reused without asking, in seconds (RFC 9111 §4.2). */
-export interface Freshness {
-  readonly browser: number;
-  readonly edge: number;
-  /** RFC 8246: the bytes under this name never change. */
-  readonly immutable?: boolean;
-}
+import type { Parcel } from "./parcel.ts";
+import { isPageLike } from "./role.ts";
 
 /** `Cache-Control` for a freshness (RFC 9111 §5.2.2; RFC 8246 for immutable). */
 export function toCacheControl({ browser, edge, immutable }: Freshness): string {

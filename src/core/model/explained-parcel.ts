@@ -1,4 +1,4 @@
-import type { Freshness } from "./cache-control.ts";
+import type { Freshness } from "./freshness.ts";
 import type { Parcel } from "./parcel.ts";
 import type { HeaderSource, RoleReason } from "./reasons.ts";
 

@@ -21,7 +21,7 @@ export interface Mistake {
 }
 
 /** What old pages name goes while an edge or a browser may still show them. Seconds. */
-export interface ShortRetention {
+interface ShortRetention {
   readonly forSeconds: number;
   readonly pageSeconds: number;
 }

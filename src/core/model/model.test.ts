@@ -1,3 +1,4 @@
+import { isPolled, isWorkerScript, isManifest } from "./polled.ts";
 import fc from "fast-check";
 import { toCacheControl, parseBrowserFreshness, parseEdgeFreshness } from "./cache-control.ts";
 import { matcher } from "./glob.ts";
@@ -43,6 +44,18 @@ test("what is written as Cache-Control is read back with the same freshness", ()
     }),
     { seed: 3 },
   );
+});
+
+test.each([
+  ["sw.js", true, true, false],
+  ["js/service-worker.min.js", false, false, false],
+  ["site.webmanifest", true, false, true],
+  ["asset-manifest.json", true, false, true],
+  ["ngsw.json", true, false, false],
+  ["data/version.json", true, false, false],
+  ["swimming.js", false, false, false],
+])("%s: polled %s, a worker script %s, a manifest %s", (key, polled, script, manifest) => {
+  expect([isPolled(key), isWorkerScript(key), isManifest(key)]).toEqual([polled, script, manifest]);
 });
 
 test("the largest of very many, and the order of severities", () => {

@@ -1,8 +1,5 @@
 import type { ObjectKey, Sha256 } from "./names.ts";
-
-/** What a file is to a browser and a cache (docs/architecture.md). */
-export const ROLES = ["fingerprinted", "asset", "page", "entry", "notFound", "worker", "document"] as const;
-export type Role = (typeof ROLES)[number];
+import type { Role } from "./role.ts";
 
 /** Headers that an object carries, by lower-case name. */
 export type ObjectHeaders = Readonly<Record<string, string>>;
@@ -51,12 +48,6 @@ export function hasSameHeaders(a: ObjectHeaders, b: ObjectHeaders): boolean {
   const names = Object.keys(a);
   return names.length === Object.keys(b).length && names.every((name) => a[name] === b[name]);
 }
-
-/** Whether visitors open files of this role, so that they are written after all that they need. */
-export const isPageLike = (role: Role): boolean => role === "page" || role === "entry" || role === "notFound";
-
-/** Assets outlive the release that listed them; everything else goes with its release. */
-export const isAssetLike = (role: Role): boolean => role === "fingerprinted" || role === "asset";
 
 /** Whether a browser reads it as a page (and not as data that goes with one). */
 export const isHtml = (parcel: { readonly headers: ObjectHeaders }): boolean =>

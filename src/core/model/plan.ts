@@ -1,6 +1,7 @@
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
 import type { OwedInvalidation } from "./release.ts";
-import type { ObjectHeaders, Parcel, Role } from "./parcel.ts";
+import type { ObjectHeaders, Parcel } from "./parcel.ts";
+import type { Role } from "./role.ts";
 
 /** The phases that a delivery goes through, in this order (docs/order-of-effects.md). */
 export type PhaseName =

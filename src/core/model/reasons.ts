@@ -1,5 +1,5 @@
 import type { ObjectKey } from "./names.ts";
-import type { Role } from "./parcel.ts";
+import type { Role } from "./role.ts";
 
 /** The part of a file name that is a hash of its content, by alphabet and length. */
 export interface HashShape {
