@@ -134,7 +134,7 @@ test("mistakes of the settings are a list for machines, with their places; one t
     const { stdout, exit } = await new Project(text, sandbox.facts).run(["deliver", "--format", "json"]);
     const { error } = errorResultSchema.parse(JSON.parse(stdout));
     expect([exit, error.code]).toEqual([2, "settings-invalid"]);
-    return error.details?.mistakes;
+    return error.details.mistakes;
   };
   const line = (text: string, part: string): number =>
     text.split("\n").findIndex((one) => one.includes(part)) + 1;
