@@ -1,7 +1,8 @@
-// Writes what is made from the sources: docs/errors.md from the table of failures, courier.schema.json from the settings'
-// schema. With --check it writes nothing and fails when a file is out of step.
+// Writes what is made from the sources: docs/errors.md from the table of failures, the objects of docs/results.md from the
+// results' schemas, courier.schema.json from the settings' schema. With --check it writes nothing and fails when a file is out of step.
 import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { build } from "esbuild";
+import { toResultsPage } from "./results-page.mjs";
 
 const bundle = await build({
   entryPoints: ["scripts/generate-from.ts"],
@@ -13,7 +14,7 @@ const bundle = await build({
 });
 mkdirSync("dist", { recursive: true });
 writeFileSync("dist/.generate.mjs", bundle.outputFiles[0].contents);
-const { EXITS, FAILURES, toJsonSchema } = await import("../dist/.generate.mjs");
+const { EXITS, FAILURES, RESULTS, toJsonSchema } = await import("../dist/.generate.mjs");
 
 function toErrorPage() {
   const lines = [
@@ -34,8 +35,16 @@ function toErrorPage() {
   return lines.join("\n");
 }
 
+/** The page with the table of exit codes made anew. */
+function withExits(page) {
+  const rows = Object.entries(EXITS).map(([exit, meaning]) => `| ${exit} | ${meaning} |`);
+  const table = ["| exit | meaning |", "|---|---|", ...rows, ""].join("\n");
+  return page.replace(/(<!-- exits:[^\n]*\n)[\s\S]*?(<!-- end of exits -->)/, `$1${table}$2`);
+}
+
 const files = {
   "docs/errors.md": toErrorPage(),
+  "docs/results.md": toResultsPage(withExits(readFileSync("docs/results.md", "utf8")), RESULTS),
   "courier.schema.json": `${JSON.stringify(toJsonSchema(), null, 2)}\n`,
 };
 let differs = false;

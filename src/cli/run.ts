@@ -1,3 +1,4 @@
+import type { ExitCode } from "../words/exits.ts";
 import { readEnvironmentOptions } from "../settings/environment.ts";
 import { COMMON, type Arguments, type Command, type Option } from "./frame/command.ts";
 import { checkupCommand } from "./checkup/command.ts";
@@ -39,7 +40,7 @@ export const COMMANDS: readonly Command[] = [
 ];
 
 /** Runs one call of the tool. @returns the exit code of docs/errors.md */
-export async function run(argv: readonly string[], version: string): Promise<number> {
+export async function run(argv: readonly string[], version: string): Promise<ExitCode> {
   const terminal = openTerminal(!argv.includes("--no-color"));
   let args: Arguments = {};
   try {

@@ -2,19 +2,23 @@ import * as z from "zod";
 import { inOrder, LINK_CAUSES, LINK_STATES, LINKS, type Link } from "../core/diagnosis/checkup/link.ts";
 import { wordsOfLink } from "../words/checkup.ts";
 
-/** The machine-readable result of `checkup`: part of the interface, documented in docs/results.md. */
+/** `checkup` */
 export const checkupResultSchema = z.strictObject({
   site: z.string(),
   destination: z.string(),
+  /** Link by link, in the order of the chain. */
   links: z.array(
     z.strictObject({
       link: z.enum(LINKS),
+      /** `note`: it works, and something is worth knowing. */
       state: z.enum(LINK_STATES),
       asked: z.string(),
       found: z.string(),
       /** Where it is `broken`, or a `note`. */
       cause: z.enum(LINK_CAUSES).optional(),
+      /** Its words. */
       why: z.string().optional(),
+      /** What mends it. */
       mend: z.string().optional(),
     }),
   ),

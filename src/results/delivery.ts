@@ -3,20 +3,24 @@ import { verifyResultSchema } from "./verification.ts";
 import { ROLES } from "../core/model/role.ts";
 import { CHANGES } from "../core/compare/standing.ts";
 
-/** The machine-readable result of `deliver` and `compare`: part of the interface, documented in docs/results.md. */
 const count = z.int().min(0);
 const weight = z.strictObject({ addresses: count, bytes: count });
 
+/** What edges are asked to forget: in `invalidation` of other results. */
 export const invalidationSchema = z.strictObject({
   /** What an edge may hold wrongly; one that ends with `*` is everything that begins so. */
   addresses: z.array(z.string()),
+  /** What is asked for, so that all of these go. */
   patterns: z.array(z.string()),
   /** Right copies that go along, at the edge that loses most. */
   collateral: weight,
   /** Right copies that would go along if everything (`/*`) were invalidated. */
   everything: weight,
+  /** Whether every edge has let go of all. */
   confirmed: z.boolean(),
+  /** Addresses that an edge has not confirmed; the next run asks again. */
   owed: z.array(z.string()),
+  /** The same edge by edge. */
   edges: z.array(
     z.strictObject({
       edge: z.string(),
@@ -31,28 +35,42 @@ export const invalidationSchema = z.strictObject({
   hints: z.array(z.string()),
 });
 
+/** `deliver`, `redeliver` and, with what would be, `compare` */
 export const deliveryResultSchema = z.strictObject({
+  /** The name of the site in the settings. */
   site: z.string(),
+  /** The name of the destination. */
   destination: z.string(),
   /** The number that the delivery gets or got; with nothing to do it equals `previous`. */
   release: count,
+  /** The release before; 0: none. */
   previous: count,
   /** The release whose parcels were put back; absent: a build was delivered. */
   redelivers: count.optional(),
+  /** Whether nothing was written. */
   dryRun: z.boolean(),
+  /** Files by what happens to them. */
   counts: z.strictObject({
     new: count,
+    /** Other bytes. */
     replaced: count,
+    /** Other headers only. */
     relabelled: count,
+    /** The same bytes stood under another key. */
     moved: count,
     unchanged: count,
+    /** Ours, standing, and not in the build. */
     stale: count,
+    /** Changed by other means. */
     drifted: count,
+    /** Removed by other means. */
     missing: count,
+    /** Not ours, left alone. */
     foreign: count,
   }),
   /** `unchanged` counts what stayed where it is. */
   bytes: z.strictObject({ sent: count, copied: count, unchanged: count }),
+  /** File by file; with `--all` the unchanged too. */
   changes: z.array(
     z.strictObject({
       key: z.string(),
@@ -74,10 +92,11 @@ export const deliveryResultSchema = z.strictObject({
       until: z.strictObject({ release: count, at: z.string() }),
     }),
   ),
+  /** What edges are asked to forget: see there. */
   invalidation: invalidationSchema,
   /** Aliases, redirects and other made objects. */
   generated: z.strictObject({ written: count, unchanged: count, removed: count }),
-  /** Every request to the store. */
+  /** Every request to the store, by kind; `retried` counts those that were tried again. */
   requests: z.strictObject({
     list: count,
     get: count,
@@ -88,21 +107,28 @@ export const deliveryResultSchema = z.strictObject({
     multipart: count,
     retried: count,
   }),
+  /** The phases of the run, in their order. */
   phases: z.array(z.strictObject({ name: z.string(), seconds: z.number().min(0) })),
+  /** The address of the site, where the settings say it. */
   url: z.string().optional(),
   /** What `--verify` found; absent: it was not asked for. */
   verification: z.strictObject({ checked: count, findings: verifyResultSchema.shape.findings }).optional(),
+  /** What is worth knowing, in words. */
   warnings: z.array(z.string()),
 });
 
 export type DeliveryResult = z.infer<typeof deliveryResultSchema>;
 
-/** The form of every error under `--format json`. */
+/** every error */
 export const errorResultSchema = z.strictObject({
   error: z.strictObject({
+    /** Stable; docs/errors.md lists them. */
     code: z.string(),
+    /** What happened. */
     message: z.string(),
+    /** What to do next. */
     hint: z.string(),
+    /** Names and numbers of the case; of wrong settings `mistakes`, a list of file, line, column, path and message. */
     details: z.record(z.string(), z.unknown()),
   }),
 });

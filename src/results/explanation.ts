@@ -9,23 +9,31 @@ import { ROLES } from "../core/model/role.ts";
 
 const mention = z.strictObject({ path: z.string(), line: z.int() });
 
-/** Why one file gets what it gets: part of the interface, documented in docs/results.md. */
+/** `explain`: one of `files` */
 export const explanationSchema = z.strictObject({
+  /** The file of the build, or what is made for it. */
   path: z.string(),
   /** The file that it stands for under another address. */
   aliasOf: z.string().optional(),
   /** Where it sends visitors. */
   redirectsTo: z.string().optional(),
+  /** What it is to browsers and caches. */
   role: z.enum(ROLES),
+  /** Why it has this role. */
   reason: z.string(),
+  /** Bytes. */
   size: z.int(),
+  /** SHA-256 of its content. */
   hash: z.string(),
+  /** Where it answers. */
   addresses: z.array(z.string()),
   /** Every value that a rule has set, in order; the last one of a header counts. */
   headers: z.array(
     z.strictObject({ header: z.string(), value: z.string(), rule: z.string(), counts: z.boolean() }),
   ),
+  /** Files that name it, with the line. */
   namedBy: z.array(mention),
+  /** Files that it names. */
   names: z.array(mention),
   /** What a delivery would do; absent where the destination was not asked. */
   delivery: z.strictObject({ change: z.enum([...CHANGES, "unchanged"]), reason: z.string() }).optional(),

@@ -6,17 +6,21 @@ import { invalidationSchema } from "./delivery.ts";
 import { PRUNE_REASONS, type PruneDecision } from "../core/history/prune.ts";
 import { DIFFERENCES, type ReleaseDifference } from "../core/compare/release-differences.ts";
 
-/** The machine-readable results of the history commands and of `prune`: part of the interface, documented in docs/results.md. */
 const count = z.int().min(0);
 
 const releaseSchema = z.strictObject({
   release: count,
+  /** The run that made it. */
   run: z.string(),
+  /** The release before; 0: none. */
   previous: count,
+  /** When it was made, ISO 8601 UTC. */
   at: z.string(),
+  /** Who made it. */
   by: z.string(),
   commit: z.string().optional(),
   note: z.string().optional(),
+  /** The number of the build. */
   sequence: z.int().optional(),
   /** The release that it put back. */
   redelivers: count.optional(),
@@ -25,27 +29,33 @@ const releaseSchema = z.strictObject({
   bytes: count,
 });
 
-/** `invalidate`: what edges were asked for, or would be. */
+/** `invalidate` */
 export const invalidateResultSchema = z.strictObject({
   site: z.string(),
   destination: z.string(),
+  /** Whether no edge was asked. */
   dryRun: z.boolean(),
+  /** What edges are asked to forget: see there. */
   invalidation: invalidationSchema,
 });
 export type InvalidateResult = z.infer<typeof invalidateResultSchema>;
 
+/** `releases` */
 export const releaseListSchema = z.strictObject({
   destination: z.string(),
   /** Newest first. */
   releases: z.array(releaseSchema),
   /** Releases whose record can't be read. */
   unreadable: z.array(count),
+  /** What edges have not confirmed. */
   owed: z.array(z.strictObject({ edge: z.string(), addresses: z.array(z.string()) })),
 });
 export type ReleaseListResult = z.infer<typeof releaseListSchema>;
 
+/** `releases RELEASE` */
 export const oneReleaseSchema = releaseSchema.extend({
   destination: z.string(),
+  /** Every object of the release. */
   parcels: z.array(
     z.strictObject({
       key: z.string(),
@@ -62,19 +72,24 @@ export const oneReleaseSchema = releaseSchema.extend({
 });
 export type OneReleaseResult = z.infer<typeof oneReleaseSchema>;
 
+/** `releases RELEASE RELEASE`, `compare RELEASE RELEASE` */
 export const releaseComparisonSchema = z.strictObject({
   destination: z.string(),
   from: count,
   to: count,
+  /** Changes by kind. */
   counts: z.record(z.enum(DIFFERENCES), count),
+  /** File by file. */
   changes: z.array(
     z.strictObject({ key: z.string(), change: z.enum(DIFFERENCES), role: z.enum(ROLES), size: count }),
   ),
 });
 export type ReleaseComparisonResult = z.infer<typeof releaseComparisonSchema>;
 
+/** `releases hold` */
 export const holdSchema = z.strictObject({
   destination: z.string(),
+  /** Whether some run has the destination now. */
   isHeld: z.boolean(),
   /** Who has it, or had it last; absent: nobody ever, or the record can't be read. */
   hold: z
@@ -91,10 +106,14 @@ export const holdSchema = z.strictObject({
 });
 export type HoldResult = z.infer<typeof holdSchema>;
 
+/** `prune` */
 export const pruneResultSchema = z.strictObject({
   destination: z.string(),
+  /** Whether nothing was removed. */
   dryRun: z.boolean(),
+  /** What went, or would go, and why. */
   removed: z.array(z.strictObject({ key: z.string(), why: z.enum(PRUNE_REASONS), size: count })),
+  /** All of that together. */
   bytes: count,
   /** Stale assets that stay until edges have confirmed, or a delivery that did not end is finished. */
   waiting: z.array(z.string()),
@@ -102,6 +121,7 @@ export const pruneResultSchema = z.strictObject({
   retained: z.array(count),
   /** Objects that are not ours and stay. */
   foreign: z.array(z.string()),
+  /** Addresses that an edge has not confirmed. */
   owed: z.array(z.string()),
   /** How many versions went that the bucket had kept of forgotten contents. */
   versions: count,

@@ -2,11 +2,13 @@ import * as z from "zod";
 import { SEVERITIES, type Problem } from "../core/model/problem.ts";
 import { wordsOfProblem } from "../words/problems.ts";
 
-/** One thing that is wrong, with its place where it has one. */
+/** a problem of a build, in `problems` */
 export const problemSchema = z.strictObject({
+  /** Stable; of a guard it is what `--allow` takes. */
   code: z.string(),
   severity: z.enum(SEVERITIES),
   path: z.string().optional(),
+  /** From 1. */
   line: z.int().optional(),
   message: z.string(),
   hint: z.string().optional(),

@@ -3,14 +3,17 @@ import type { Readers } from "../core/bucket/policies.ts";
 import type { ProvisionPlan } from "../core/bucket/provision.ts";
 import { showChecked, wordsOfByHand, wordsOfStep } from "../words/provision.ts";
 
-/** The machine-readable result of `provision`: part of the interface, documented in docs/results.md. */
+/** `provision` */
 export const provisionResultSchema = z.strictObject({
   site: z.string(),
   destination: z.string(),
   bucket: z.string(),
   endpoint: z.string(),
+  /** Who may read the site from the bucket. */
   readers: z.enum(["public", "edge-only"]),
+  /** Whether nothing was changed. */
   dryRun: z.boolean(),
+  /** Changes that were made, or would be. */
   steps: z.array(
     z.strictObject({
       do: z.enum([

@@ -9,10 +9,13 @@ import { ROLES } from "../core/model/role.ts";
 
 const size = z.int().min(0);
 
-/** The machine-readable survey: part of the interface, documented in docs/results.md. `wire` is the size as sent with brotli. */
+/** `survey` */
 export const surveySchema = z.strictObject({
+  /** The build. */
   folder: z.string(),
+  /** Bytes as they are, as sent with brotli (`wire`), and with gzip. */
   totals: z.strictObject({ files: size, bytes: size, wire: size, gzip: size }),
+  /** Every file, its weights in bytes. */
   files: z.array(
     z.strictObject({
       path: z.string(),
@@ -27,6 +30,7 @@ export const surveySchema = z.strictObject({
   ),
   /** Groups of files that hold the same bytes. */
   duplicates: z.array(z.strictObject({ size, paths: z.array(z.string()) })),
+  /** What is wrong with the build. */
   problems: z.array(problemSchema),
 });
 

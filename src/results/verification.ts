@@ -5,16 +5,18 @@ import { FINDING_CODES } from "../core/diagnosis/verification/findings.ts";
 
 const count = z.int().min(0);
 
-/** The machine-readable result of `verify`: part of the interface, documented in docs/results.md. */
+/** `verify` */
 export const verifyResultSchema = z.strictObject({
   site: z.string(),
   destination: z.string(),
+  /** The current release. */
   release: count,
   url: z.string(),
   /** Addresses that were asked for. */
   checked: count,
   /** Requests to the site. */
   requests: count,
+  /** What is not as it was delivered. */
   findings: z.array(
     z.strictObject({
       address: z.string(),
@@ -23,7 +25,9 @@ export const verifyResultSchema = z.strictObject({
       found: z.string(),
       /** The likely cause, in words. */
       cause: z.string(),
+      /** The same, stable. */
       causeCode: z.enum(CAUSES),
+      /** What to do. */
       hint: z.string(),
     }),
   ),

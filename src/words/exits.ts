@@ -1,11 +1,11 @@
 /** What a run can end with, and what each means. */
 export const EXITS = {
   0: "done",
-  1: "the store or the edge could not be worked with",
+  1: "the store or the edge could not be worked with, or `checkup` found a broken link",
   2: "the call or the settings are wrong; nothing was written",
   3: "a guard refused, or an answer was no or is missing; nothing was written",
   4: "there are differences, where the call says that there may be none",
-  5: "delivered, but an edge still owes a confirmation",
+  5: "delivered, but an edge still owes a confirmation, or `verify` found what is not as delivered",
   6: "another delivery holds the destination, or was faster",
   7: "not allowed",
   70: "a fault of ours",

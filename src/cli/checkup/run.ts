@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { existsSync } from "node:fs";
 import { relative } from "node:path";
 import { distributionsOf, type NamedEdgeSettings, type Target } from "../../settings/destination.ts";
@@ -11,7 +12,7 @@ import type { Terminal } from "../frame/terminal.ts";
 import { findCredentialsFile, openBucket, openNetwork } from "../wiring/open.ts";
 
 /** `checkup`. @returns the exit code: 1 where a link is broken */
-export function checkUpDestination(args: Arguments, terminal: Terminal): Promise<number> {
+export function checkUpDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   return withDestination(args, terminal, async (stay, target) => {
     const bucket = target.store.kind === "s3" ? await openBucket(target) : undefined;
     const isQuiet = isSet(args, "quiet") || text(args, "format") === "json";

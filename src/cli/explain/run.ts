@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { explain } from "../../workflows/explain.ts";
 import { list, text, type Arguments } from "../frame/command.ts";
@@ -7,7 +8,7 @@ import { withDelivery } from "../wiring/session.ts";
 import { showExplanation } from "./show.ts";
 
 /** `explain`. @returns the exit code */
-export async function explainFiles(args: Arguments, terminal: Terminal): Promise<number> {
+export async function explainFiles(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const names = list(args, "PATH");
   if (names.length === 0)
     throw new OperatorError("usage", {

@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import type { Terminal } from "./terminal.ts";
 
 /** Groups of commands, in the order in which people work. */
@@ -24,7 +25,7 @@ export interface Command {
   readonly positional?: string;
   readonly examples: readonly (readonly [string, string])[];
   /** @returns the exit code */
-  readonly run: (args: Arguments, terminal: Terminal) => Promise<number>;
+  readonly run: (args: Arguments, terminal: Terminal) => Promise<ExitCode>;
 }
 
 /** Options that mean the same everywhere, defined once. */

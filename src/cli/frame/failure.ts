@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError, type FailureCode, type FailureData } from "../../core/model/failure.ts";
 import type { StoreAction } from "../../core/model/store-action.ts";
 import { showAction, showRightFor } from "../../words/actions.ts";
@@ -9,7 +10,7 @@ import { toFailureSummary } from "./summary.ts";
 import { clean, type Terminal } from "./terminal.ts";
 
 /** Says what went wrong, in the form that was asked for. @returns the exit code */
-export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal): number {
+export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal): ExitCode {
   const error = toOperatorError(thrown);
   const { message, hint, exit, data } = wordsOfFailure(error);
   const { ci } = terminal;

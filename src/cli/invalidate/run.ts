@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { invalidate } from "../../workflows/invalidate.ts";
 import { askYes } from "../frame/ask.ts";
@@ -9,7 +10,7 @@ import { showInvalidateResult } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 
 /** `invalidate`. @returns the exit code: 5 while an edge has not confirmed */
-export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<number> {
+export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const patterns = list(args, "PATTERN");
   const release = text(args, "release");
   const [owed, everything] = [isSet(args, "owed"), isSet(args, "everything")];

@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Policy } from "../../core/model/policy.ts";
 import { toDeliveryPolicy, toReadPolicy, type Readers } from "../../core/bucket/policies.ts";
@@ -13,7 +14,7 @@ const POLICY_KINDS = ["delivery", "public", "edge", "workflow", "shell"] as cons
 type PolicyKind = (typeof POLICY_KINDS)[number];
 
 /** `policy`. @returns the exit code */
-export function printPolicy(args: Arguments, terminal: Terminal): number {
+export function printPolicy(args: Arguments, terminal: Terminal): ExitCode {
   const [kind = "delivery", ...others] = list(args, "KIND");
   const target = readTarget(args, terminal);
   if (others.length > 0 || !isKind(kind))

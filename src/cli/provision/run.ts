@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { basename } from "node:path";
 import { existsSync, mkdirSync } from "node:fs";
 import { OperatorError } from "../../core/model/failure.ts";
@@ -16,11 +17,11 @@ import type { Terminal } from "../frame/terminal.ts";
 import { openBucket } from "../wiring/open.ts";
 
 /** `provision`. @returns the exit code */
-export function provisionDestination(args: Arguments, terminal: Terminal): Promise<number> {
+export function provisionDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const print = (result: ProvisionResult): void => {
     printResult(args, terminal, result, () => showProvision(result, terminal));
   };
-  return withDestination(args, terminal, async (stay, target) => {
+  return withDestination<ExitCode>(args, terminal, async (stay, target) => {
     const wishes = toWishes(target, args);
     if (!wishes) {
       print(provisionFolder(target, isSet(args, "dry-run")));

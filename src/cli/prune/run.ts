@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import type { PruneDecision } from "../../core/history/prune.ts";
 import { toPruneResult, type PruneResult } from "../../results/history.ts";
 import { prune } from "../../workflows/prune.ts";
@@ -10,7 +11,7 @@ import { withDestination } from "../wiring/session.ts";
 import { showPrune } from "./show.ts";
 
 /** `prune`. @returns the exit code: 5 while an edge owes a confirmation */
-export async function pruneDestination(args: Arguments, terminal: Terminal): Promise<number> {
+export async function pruneDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const dryRun = isSet(args, "dry-run");
   const forget = list(args, "forget");
   return withDestination(args, terminal, async (stay, { destination, safety }) => {

@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { toHoldResult, toOneRelease, toReleaseList } from "../../results/history.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import {
@@ -16,7 +17,7 @@ import { showHoldResult, showOneRelease, showReleaseList } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 
 /** `releases`: the list, one in full, what changed between two, the hold, the repair of a lost pointer. */
-export async function lookAtReleases(args: Arguments, terminal: Terminal): Promise<number> {
+export async function lookAtReleases(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const names = list(args, "RELEASE");
   if (isSet(args, "repair")) return repair(args, terminal);
   if (names[0] === "hold") return lookAtHoldOf(args, terminal);
@@ -38,7 +39,7 @@ export async function lookAtReleases(args: Arguments, terminal: Terminal): Promi
   return 0;
 }
 
-async function lookAtHoldOf(args: Arguments, terminal: Terminal): Promise<number> {
+async function lookAtHoldOf(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   await withDestination(args, terminal, async (stay, { destination }) => {
     const seen = await showHold(stay.place);
     const result = toHoldResult(destination, seen);
@@ -55,7 +56,7 @@ async function lookAtHoldOf(args: Arguments, terminal: Terminal): Promise<number
   return 0;
 }
 
-async function repair(args: Arguments, terminal: Terminal): Promise<number> {
+async function repair(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   await withDestination(args, terminal, async (stay, { destination }) => {
     await confirm(args, terminal, `the pointer of ${destination} would be written anew`, "Write it anew?");
     await repairReleases(stay);

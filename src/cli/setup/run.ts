@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { appendFileSync, existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { basename, dirname, join, relative, resolve } from "node:path";
 import { findBuild, guessSiteName, type FoundReason, type ProjectLook } from "../../core/build/find-build.ts";
@@ -18,7 +19,7 @@ import { SANDBOX_CREDENTIALS, SANDBOX_FOLDER } from "../wiring/sandbox-credentia
 import { clean, type Terminal } from "../frame/terminal.ts";
 
 /** `setup`. @returns the exit code */
-export async function setUp(args: Arguments, terminal: Terminal): Promise<number> {
+export async function setUp(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const file = resolve(terminal.folder, text(args, "settings") ?? SETTINGS_FILE);
   const before = existsSync(file) ? readFileSync(file, "utf8") : undefined;
   const name = isSet(args, "sandbox") ? "practice" : (text(args, "destination") ?? "production");

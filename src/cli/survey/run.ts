@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { existsSync } from "node:fs";
 import { join } from "node:path";
 import type { Survey } from "../../results/survey.ts";
@@ -16,7 +17,7 @@ import { openBuildOf, readTarget } from "../wiring/wiring.ts";
 declare const __VERSION__: string;
 
 /** @returns the exit code: 3 where a problem is as bad as `--fail-on` says */
-export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<number> {
+export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const target = readSurveyTarget(args, terminal);
   const { folder, source } = await openBuildOf(target, terminal);
   const result = readSurvey(source, target);

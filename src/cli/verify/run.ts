@@ -1,3 +1,4 @@
+import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { DEFAULT_SAMPLE, verify } from "../../workflows/verify.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
@@ -9,7 +10,7 @@ import { showVerify } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 
 /** `verify`. @returns the exit code: 5 where something is not as it was delivered */
-export function verifyDestination(args: Arguments, terminal: Terminal): Promise<number> {
+export function verifyDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const sample = text(args, "sample") ?? String(DEFAULT_SAMPLE);
   if (!/^\d{1,7}$/.test(sample))
     throw new OperatorError("usage", { reason: `--sample ${sample}: should be a number`, command: "verify" });
