@@ -3,7 +3,7 @@ import { createHash } from "node:crypto";
 import { gunzipSync } from "node:zlib";
 import { runPool } from "../core/delivery/pool.ts";
 import { OperatorError } from "../core/model/failure.ts";
-import type { Probe } from "../core/compare/standing.ts";
+import type { Look } from "../core/compare/key-state.ts";
 import type { ImmutableNames } from "../core/model/immutable-names.ts";
 import { parseImmutableNames } from "../core/history/immutable-names.ts";
 import {
@@ -170,7 +170,7 @@ function tryUnzip(bytes: Buffer): Buffer {
 
 /** What a look at objects needs to know: which, and what they are hoped to be. */
 export interface Unknown {
-  readonly unprobed: readonly ObjectKey[];
+  readonly unlooked: readonly ObjectKey[];
   readonly unlabelled: readonly Unlabelled[];
 }
 
@@ -189,17 +189,17 @@ const LOOKS = 16;
  * Looks at objects that no record can be trusted about: their headers and the hash of their bytes. Where the ETag is the
  * MD5 of the build's own file, or the store tells their sum, the headers are enough; else they are read.
  */
-export async function probeObjects(
+export async function lookAtObjects(
   store: ObjectStore,
-  { unprobed, unlabelled }: Unknown,
+  { unlooked, unlabelled }: Unknown,
   listing: readonly ListedObject[] = [],
   findCandidate: (key: ObjectKey) => Candidate | undefined = () => undefined,
-): Promise<Map<ObjectKey, Probe>> {
-  const probes = new Map<ObjectKey, Probe>();
-  const listed = new Map(unprobed.length > 0 ? listing.map((object) => [object.key, object]) : []);
+): Promise<Map<ObjectKey, Look>> {
+  const looks = new Map<ObjectKey, Look>();
+  const listed = new Map(unlooked.length > 0 ? listing.map((object) => [object.key, object]) : []);
   const look = async (key: ObjectKey, hash: Sha256): Promise<void> => {
     const found = await store.head(key);
-    if (found) probes.set(key, { hash, headers: found.headers });
+    if (found) looks.set(key, { hash, headers: found.headers });
   };
   const read = async (key: ObjectKey): Promise<void> => {
     const object = listed.get(key);
@@ -210,14 +210,14 @@ export async function probeObjects(
     const facts = await store.head(key);
     if (!facts) return;
     if (facts.hash !== undefined) {
-      probes.set(key, { hash: facts.hash, headers: facts.headers });
+      looks.set(key, { hash: facts.hash, headers: facts.headers });
       return;
     }
     const found = await store.get(key);
-    if (found) probes.set(key, { hash: await hashStream(found.body), headers: found.headers });
+    if (found) looks.set(key, { hash: await hashStream(found.body), headers: found.headers });
   };
   const tasks = [
-    ...unprobed.map((key) => () => read(key)),
+    ...unlooked.map((key) => () => read(key)),
     ...unlabelled.map(
       ({ key, hash }) =>
         () =>
@@ -229,7 +229,7 @@ export async function probeObjects(
     () => LOOKS,
     (task) => task(),
   );
-  return probes;
+  return looks;
 }
 
 /** Everything that stands below the prefix, and the store's clock when it answered (milliseconds since 1970). */

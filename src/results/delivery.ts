@@ -1,7 +1,7 @@
 import * as z from "zod";
 import { verifyResultSchema } from "./verification.ts";
 import { ROLES } from "../core/model/role.ts";
-import { CHANGES } from "../core/compare/standing.ts";
+import { CHANGES } from "../core/compare/key-state.ts";
 
 const count = z.int().min(0);
 const weight = z.strictObject({ addresses: count, bytes: count });

@@ -4,7 +4,7 @@ import { listAddresses, type AddressRules } from "../core/addresses/addresses.ts
 import { resolveName } from "../core/addresses/resolve.ts";
 import type { Analysis } from "../core/build/analysis.ts";
 import type { Comparison } from "../core/compare/compare.ts";
-import { CHANGES } from "../core/compare/standing.ts";
+import { CHANGES } from "../core/compare/key-state.ts";
 import { ROLES } from "../core/model/role.ts";
 
 const mention = z.strictObject({ path: z.string(), line: z.int() });

@@ -8,7 +8,7 @@ import type { DestinationState, OwedInvalidation, Pointer, Waybill } from "../co
 import { listOwed } from "../core/edges/owed.ts";
 import { findRelease } from "../core/history/release-names.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
-import { toKeptPointer } from "../core/compare/standing.ts";
+import { toKeptPointer } from "../core/compare/key-state.ts";
 import { switchPointer } from "../perform/record.ts";
 import { withHold } from "./hold.ts";
 import { readNamed } from "./named-release.ts";

@@ -14,7 +14,7 @@ import type { DestinationState, Waybill } from "../core/model/release.ts";
 import type { Wanted } from "../core/model/wanted.ts";
 import { encodeParcels } from "../gather/encode.ts";
 import {
-  probeObjects,
+  lookAtObjects,
   readDestination,
   readImmutableNames,
   tryReadWaybill,
@@ -97,8 +97,8 @@ export async function decideOutlook(
   const { store, rules, site } = place;
   const { retention, vanishShare, allowed } = safety;
   const before = compareParcels(wanted.parcels, state);
-  const probes = await probeObjects(store, before, state.listing, findCandidate);
-  const comparison = probes.size > 0 ? compareParcels(wanted.parcels, state, probes) : before;
+  const looks = await lookAtObjects(store, before, state.listing, findCandidate);
+  const comparison = looks.size > 0 ? compareParcels(wanted.parcels, state, looks) : before;
   return decideDelivery({
     ...{ site, wanted, problems, state, comparison, retention, vanishShare, allowed },
     addresses: rules.addresses,

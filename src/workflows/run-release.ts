@@ -45,28 +45,28 @@ export async function runRelease<O extends Outlook>(
   { work, source, folderOf, plan, planAgain }: ReleasePlanner<O>,
 ): Promise<DeliveryResult> {
   const { run, place } = stay;
-  const seconds = createStopwatch(run.clock);
+  const stopwatch = createStopwatch(run.clock);
   const assertAllowed = (one: O): void => {
     assertNotRefused(one.decision, folderOf?.(one) ?? "", run.report);
   };
   let outlook = await plan();
   assertAllowed(outlook);
-  seconds.lap("gather");
-  if (isIdle(outlook) || options.dryRun) return toResult(stay, outlook, options, ended(seconds));
+  stopwatch.lap("gather");
+  if (isIdle(outlook) || options.dryRun) return toResult(stay, outlook, options, ended(stopwatch));
   if (options.confirm) {
-    const planned = toResult(stay, outlook, { ...options, dryRun: true }, ended(seconds));
+    const planned = toResult(stay, outlook, { ...options, dryRun: true }, ended(stopwatch));
     await options.confirm(planned, { takesOver: outlook.decision.takesOver });
-    seconds.skip();
+    stopwatch.skip();
   }
   return withHold(stay, { work, queueSeconds: options.queueSeconds ?? 0 }, async (hold) => {
-    seconds.lap("hold");
+    stopwatch.lap("hold");
     if (await hasMoved(place.store, outlook, hold)) {
       outlook = await planAgain(outlook);
       assertAllowed(outlook);
-      seconds.lap("gather");
-      if (isIdle(outlook)) return toResult(stay, outlook, options, ended(seconds));
+      stopwatch.lap("gather");
+      if (isIdle(outlook)) return toResult(stay, outlook, options, ended(stopwatch));
     }
-    const outcome = await writeRelease(stay, outlook, { hold, seconds, source });
+    const outcome = await writeRelease(stay, outlook, { hold, stopwatch, source });
     return toResult(stay, outlook, options, outcome);
   });
 }

@@ -162,9 +162,9 @@ async function findInsecure(url: string, site: PublicSite, [check]: readonly Che
 
 /** What the store's own list says of what was delivered. */
 function findStoredOtherwise(current: Waybill, state: DestinationState, checks: readonly Check[]): Symptom[] {
-  const { changes, unprobed } = compareParcels(current.parcels, state);
+  const { changes, unlooked } = compareParcels(current.parcels, state);
   const wrong = new Map(changes.map(({ parcel, kind }) => [parcel.key, kind]));
-  const doubtful = new Set(unprobed);
+  const doubtful = new Set(unlooked);
   const seen = new Set<string>();
   return checks.flatMap((check): Symptom[] => {
     if (check.kind !== "content" || seen.has(check.parcel.key)) return [];

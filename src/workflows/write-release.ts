@@ -15,7 +15,7 @@ import { judgeProbe, selectProbe } from "../core/delivery/probe.ts";
 import type { ReadBackFacts } from "../core/edges/read-back.ts";
 import { selectUnrecorded } from "../core/edges/owed.ts";
 import { selectClearable } from "../core/history/retention.ts";
-import { toKeptPointer } from "../core/compare/standing.ts";
+import { toKeptPointer } from "../core/compare/key-state.ts";
 import { RELEASE_ZERO_NOTE } from "../words/notes.ts";
 import { readPointer, readWaybill } from "../gather/read-destination.ts";
 import { carryOut } from "../perform/carry-out.ts";
@@ -33,7 +33,7 @@ import type { Lap, Stopwatch } from "./stopwatch.ts";
 
 export interface WriteTools {
   readonly hold: HeldDestination;
-  readonly seconds: Stopwatch;
+  readonly stopwatch: Stopwatch;
   /** What is sent; absent: all contents are in the store. */
   readonly source?: BuildSource | undefined;
 }
@@ -75,7 +75,7 @@ async function writePhases(
   const { run, place } = stay;
   const { store, edges } = place;
   const { plan, makesRelease, newRouting } = outlook.decision;
-  const { hold, seconds, source } = tools;
+  const { hold, stopwatch, source } = tools;
   const left = new Set<ObjectKey>();
   const perform = createTools(stay, outlook, tools, left);
   const etags = new Map<ObjectKey, string>();
@@ -83,7 +83,7 @@ async function writePhases(
     run.interruption.assertGoesOn();
     if (phase.groups.length === 0) return;
     for (const [key, etag] of await carryOut(phase, perform, etags)) etags.set(key, etag);
-    seconds.lap(name);
+    stopwatch.lap(name);
   };
   const owing = new Set<string>();
   const ask = async (name: "unmask" | "invalidate", requests: readonly EdgeInvalidation[]): Promise<void> => {
@@ -93,21 +93,21 @@ async function writePhases(
       askEdges({ ...run, run: run.name, edges }, name, requests, facts),
     );
     for (const { edge } of requests) if (!confirmed.has(edge)) owing.add(edge);
-    if (requests.length > 0) seconds.lap(name);
+    if (requests.length > 0) stopwatch.lap(name);
   };
   if (!hold.hasConditions) run.report({ event: "warning", warning: { code: "no-conditions" } });
 
   await carry("keep");
   await carry("stock");
   await ask("unmask", plan.unmaskings);
-  await probe(stay, outlook, seconds);
+  await probe(stay, outlook, stopwatch);
   assertBuildUnchanged(source, plan.phases);
   await carry("switch");
   // Redirects are switched after what they lead to.
   const settings = newRouting && (await switchRouting(store, newRouting));
   const facts = settings === undefined ? before : withSettings(before, settings);
   const current = makesRelease ? await record(stay, facts, etags) : readCurrent(outlook);
-  seconds.lap("record");
+  stopwatch.lap("record");
   await ask("invalidate", plan.invalidations);
   // Workers only when every edge has confirmed the pages and what they name: none may send a client to what an edge still has old.
   const isConfirmed = owing.size === 0;
@@ -121,7 +121,7 @@ async function writePhases(
   const cleared = owing.size === 0 ? await clear(outlook, { hold, carry, facts }) : new Set<ObjectKey>();
   for (const key of left) cleared.delete(key);
   await store.remove([openKey(run.name)]);
-  return { phases: seconds.laps, confirmed, cleared };
+  return { phases: stopwatch.laps, confirmed, cleared };
 }
 
 const toFacts = (
@@ -168,7 +168,7 @@ const NO_BUILD: Pick<BuildSource, "open"> = {
  * One object that was just written is read back as visitors would. Where that fails while one that stood before can be
  * read, new objects are not visible, and pages that need them must not be switched. Throws `not-visible`.
  */
-async function probe({ run, place }: Visit, outlook: Outlook, seconds: Stopwatch): Promise<void> {
+async function probe({ run, place }: Visit, outlook: Outlook, stopwatch: Stopwatch): Promise<void> {
   const { visitors, rules, store } = place;
   const chosen = visitors && selectProbe(outlook.decision, rules.addresses);
   if (!visitors || !chosen) return;
@@ -182,7 +182,7 @@ async function probe({ run, place }: Visit, outlook: Outlook, seconds: Stopwatch
   };
   const fresh = await isRight(chosen.fresh);
   const before = fresh.isRight || !chosen.before ? undefined : await isRight(chosen.before);
-  seconds.lap("probe");
+  stopwatch.lap("probe");
   const verdict = judgeProbe(fresh, before);
   if (!verdict) return;
   const { severity, unseen } = verdict;

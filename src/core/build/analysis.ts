@@ -2,7 +2,7 @@ import type { ReferenceGraph } from "../model/reference.ts";
 import type { Build } from "../model/build.ts";
 import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import { decideAliases } from "../addresses/aliases.ts";
-import { recordedByKey } from "../compare/standing.ts";
+import { recordedByKey } from "../compare/key-state.ts";
 import type { DestinationState } from "../model/release.ts";
 import { findContentProblems } from "./content-check.ts";
 import type { SiteRules } from "./site-rules.ts";

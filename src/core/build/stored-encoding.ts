@@ -1,5 +1,5 @@
 import type { ExplainedParcel } from "../model/explained-parcel.ts";
-import { recordedByKey } from "../compare/standing.ts";
+import { recordedByKey } from "../compare/key-state.ts";
 import type { ObjectKey, Sha256 } from "../model/names.ts";
 import type { DestinationState } from "../model/release.ts";
 

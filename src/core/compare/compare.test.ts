@@ -1,5 +1,5 @@
 import { compareParcels } from "./compare.ts";
-import type { Probe } from "./standing.ts";
+import type { Look } from "./key-state.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "../model/parcel.ts";
 import type { ChangeReason } from "../model/reasons.ts";
 import type { DestinationState, OpenDelivery } from "../model/release.ts";
@@ -26,18 +26,18 @@ function compare(
     records?: RecordedParcel[];
     standing?: RecordedParcel[];
     objects?: ListedObject[];
-    probes?: Record<string, Probe>;
+    looks?: Record<string, Look>;
     announced?: Record<string, string>;
   },
 ) {
-  const { records = [], standing = [], objects = [], probes = {}, announced = {} } = parts;
+  const { records = [], standing = [], objects = [], looks = {}, announced = {} } = parts;
   const state: DestinationState = {
     waybill: { site: "s", release: 3, run: "r", previous: 2, at: "", by: "", parcels: records, standing },
     pointer: { site: "s", release: 3, run: "r", retained: [], owed: [], announced },
     listing: objects,
     storeTimeMs: 0,
   };
-  return compareParcels(parcels, state, new Map(Object.entries(probes)));
+  return compareParcels(parcels, state, new Map(Object.entries(looks)));
 }
 const kinds = (...args: Parameters<typeof compare>): string[] =>
   compare(...args).changes.map(
@@ -49,7 +49,7 @@ const toFacts = (reason: ChangeReason): string => {
   return reason.code === "moved" ? ` from ${reason.from}` : "";
 };
 
-const probe = (letter: string, headers = {}): Probe => ({ hash: hash(letter), headers });
+const look = (letter: string, headers = {}): Look => ({ hash: hash(letter), headers });
 
 test.each<[string, Parameters<typeof compare>, string[]]>([
   ["nothing there", [[parcel("x")], {}], ["new x: absent"]],
@@ -67,27 +67,27 @@ test.each<[string, Parameters<typeof compare>, string[]]>([
   ["gone by other means", [[parcel("x")], { records: [recorded("x")] }], ["missing x: removed-by-others"]],
   [
     "changed by other means",
-    [[parcel("x")], { records: [recorded("x")], objects: [listed("x", "z")], probes: { x: probe("c") } }],
+    [[parcel("x")], { records: [recorded("x")], objects: [listed("x", "z")], looks: { x: look("c") } }],
     ["drifted x: changed-by-others"],
   ],
   [
     "changed back to what it should be",
-    [[parcel("x")], { records: [recorded("x")], objects: [listed("x", "z")], probes: { x: probe("a") } }],
+    [[parcel("x")], { records: [recorded("x")], objects: [listed("x", "z")], looks: { x: look("a") } }],
     [],
   ],
   [
     "somebody else's, other bytes",
-    [[parcel("x")], { objects: [listed("x", "z")], probes: { x: probe("c") } }],
+    [[parcel("x")], { objects: [listed("x", "z")], looks: { x: look("c") } }],
     ["replaced x: unrecorded"],
   ],
   [
     "somebody else's, the same bytes and headers",
-    [[parcel("x")], { objects: [listed("x", "z")], probes: { x: probe("a") } }],
+    [[parcel("x")], { objects: [listed("x", "z")], looks: { x: look("a") } }],
     [],
   ],
   [
     "somebody else's, the same bytes, other headers",
-    [[parcel("x")], { objects: [listed("x", "z")], probes: { x: probe("a", { "content-type": "t" }) } }],
+    [[parcel("x")], { objects: [listed("x", "z")], looks: { x: look("a", { "content-type": "t" }) } }],
     ["relabelled x: headers content-type"],
   ],
   [
@@ -119,9 +119,9 @@ test("what no record can be trusted about must be looked at first", () => {
     compare([parcel("x"), parcel("y")], {
       records: [recorded("y")],
       objects: [listed("x"), listed("y", "z")],
-    }).unprobed,
+    }).unlooked,
   ).toEqual(["x", "y"]);
-  expect(compare([parcel("x")], { records: [recorded("x")], objects: [listed("x")] }).unprobed).toEqual([]);
+  expect(compare([parcel("x")], { records: [recorded("x")], objects: [listed("x")] }).unlooked).toEqual([]);
 });
 
 test("ours and no longer wanted is stale, changed by others is theirs, never recorded is foreign, another destination is neither", () => {
@@ -171,11 +171,11 @@ const state = (parts: Partial<DestinationState>): DestinationState => ({
 test("what a run that died had begun is ours: looked at, told from what others did, and never foreign", () => {
   const died = state({ open: [open(parcel("x", "b"), parcel("y", "c"))], listing: [listed("x", "b"), listed("y", "c"), listed("z")] }); // prettier-ignore
   const first = compareParcels([parcel("x")], died);
-  expect([first.unprobed, first.foreign]).toEqual([["x", "y"], ["z"]]);
-  const looked = compareParcels([parcel("x")], died, new Map([["x", probe("b")], ["y", probe("c")]])); // prettier-ignore
+  expect([first.unlooked, first.foreign]).toEqual([["x", "y"], ["z"]]);
+  const looked = compareParcels([parcel("x")], died, new Map([["x", look("b")], ["y", look("c")]])); // prettier-ignore
   expect(looked.changes.map(({ kind, theirs }) => [kind, theirs])).toEqual([["replaced", undefined]]);
   expect(looked.stale.map(({ recorded: { key, lastIn } }) => [key, lastIn])).toEqual([["y", 3]]);
-  const others = compareParcels([parcel("x")], died, new Map([["x", probe("d")], ["y", probe("d")]])); // prettier-ignore
+  const others = compareParcels([parcel("x")], died, new Map([["x", look("d")], ["y", look("d")]])); // prettier-ignore
   expect(others.changes.map(({ kind, theirs }) => [kind, theirs !== undefined])).toEqual([["drifted", true]]);
   expect(others.foreign).toEqual(["y", "z"]);
 });
@@ -184,9 +184,9 @@ test("headers are looked at where something was written later than the records, 
   const records = { key: ".courier/releases/3-r.ndjson.gz", size: 1, etag: "p", modifiedMs: 100 };
   const later = state({ listing: [{ ...listed("x"), modifiedMs: 101 }, records] });
   expect(compareParcels([parcel("x")], later).unlabelled).toEqual([{ key: "x", hash: hash("a") }]);
-  const changed = compareParcels([parcel("x")], later, new Map([["x", probe("a", { expires: "0" })]]));
+  const changed = compareParcels([parcel("x")], later, new Map([["x", look("a", { expires: "0" })]]));
   expect(changed.changes.map(({ kind, reason }) => [kind, reason])).toEqual([["drifted", { code: "headers", names: ["expires"], by: "others" }]]); // prettier-ignore
-  expect(compareParcels([parcel("x")], later, new Map([["x", probe("a")]])).changes).toEqual([]);
+  expect(compareParcels([parcel("x")], later, new Map([["x", look("a")]])).changes).toEqual([]);
   expect(compareParcels([parcel("x")], { ...later, carriesHeaders: false }).unlabelled).toEqual([]);
   const equal = state({ listing: [{ ...listed("x"), modifiedMs: 100 }, records] });
   expect(compareParcels([parcel("x")], equal).unlabelled).toEqual([]);

@@ -11,10 +11,10 @@ import {
   toKnowledge,
   type ChangeKind,
   type Knowledge,
-  type Probe,
+  type Look,
   type StaleObject,
-  type Standing,
-} from "./standing.ts";
+  type KeyState,
+} from "./key-state.ts";
 
 export interface Change {
   readonly kind: ChangeKind;
@@ -26,7 +26,7 @@ export interface Change {
   /** The hash of what stands there now, where it is known. */
   readonly standingHash?: Sha256;
   /** What stands there, where somebody else has put it there. */
-  readonly theirs?: Probe;
+  readonly theirs?: Look;
   /** A run that has not ended was about to write or remove it, and may be asleep with that request under way. */
   readonly isThreatened?: true;
 }
@@ -46,7 +46,7 @@ export interface Comparison {
   /** Keys that no record names and no parcel claims. */
   readonly foreign: readonly ObjectKey[];
   /** Keys whose object must be looked at before this comparison can be trusted. */
-  readonly unprobed: readonly ObjectKey[];
+  readonly unlooked: readonly ObjectKey[];
   /** Objects whose bytes are known while their headers must be looked at. */
   readonly unlabelled: readonly Unlabelled[];
   /**
@@ -71,13 +71,13 @@ export interface Unlabelled {
 export function compareParcels(
   parcels: readonly Parcel[],
   state: DestinationState,
-  probes: ReadonlyMap<ObjectKey, Probe> = new Map(),
+  looks: ReadonlyMap<ObjectKey, Look> = new Map(),
 ): Comparison {
-  const known = toKnowledge(state, probes);
+  const known = toKnowledge(state, looks);
   const changes: Change[] = [];
   const unchanged: Parcel[] = [];
   const unrecorded: ObjectKey[] = [];
-  const unprobed: ObjectKey[] = [];
+  const unlooked: ObjectKey[] = [];
   const unlabelled: Unlabelled[] = [];
   const pending = new Set<ObjectKey>();
   const wanted = new Set<ObjectKey>();
@@ -87,9 +87,9 @@ export function compareParcels(
     const { key } = parcel;
     wanted.add(key);
     const standing = lookUp(key, known);
-    const { record, trust, probe } = standing;
-    if (trust === "content" && !probe) unprobed.push(key);
-    if (trust === "labels" && !probe && record) unlabelled.push({ key, hash: record.storedHash });
+    const { record, trust, look } = standing;
+    if (trust === "content" && !look) unlooked.push(key);
+    if (trust === "labels" && !look && record) unlabelled.push({ key, hash: record.storedHash });
     if (record && record.etag === undefined && isSameParcel(record, parcel, state)) pending.add(key);
     const verdict = judge(parcel, standing, state);
     const { listed } = standing;
@@ -111,14 +111,14 @@ export function compareParcels(
   for (const key of new Set([...known.recorded.keys(), ...known.claims.keys()])) {
     if (wanted.has(key)) continue;
     const found = judgeUnwanted(lookUp(key, known), state);
-    if (found === "unprobed") unprobed.push(key);
+    if (found === "unlooked") unlooked.push(key);
     else if (found === "not ours") notOurs.add(key);
     else if (found) stale.push(found);
   }
   const { gone, foreign } = findOthers(state, known, { wanted, notOurs });
   const sorted = markMoved(changes, state, known.recorded).sort((a, b) => byText(a.parcel.key, b.parcel.key));
   return {
-    ...{ changes: sorted, unchanged, stale, unrecorded, pending, gone, foreign, unprobed, unlabelled },
+    ...{ changes: sorted, unchanged, stale, unrecorded, pending, gone, foreign, unlooked, unlabelled },
     threatened,
   };
 }
@@ -143,7 +143,7 @@ function findOthers(
 
 const isThreatened = (
   parcel: Parcel,
-  { claims }: Standing,
+  { claims }: KeyState,
   { removing }: Knowledge,
   state: DestinationState,
 ): boolean =>
@@ -162,12 +162,12 @@ export function etagsOfUnchanged(
   return etags;
 }
 
-function toStandingFacts(standing: Standing): Pick<Change, "listed" | "recorded" | "theirs"> {
-  const { listed, record, probe } = standing;
+function toStandingFacts(standing: KeyState): Pick<Change, "listed" | "recorded" | "theirs"> {
+  const { listed, record, look } = standing;
   return {
     ...(listed && { listed }),
     ...(record && { recorded: record }),
-    ...(probe && isTheirs(standing, probe) && { theirs: probe }),
+    ...(look && isTheirs(standing, look) && { theirs: look }),
   };
 }
 

@@ -1,6 +1,6 @@
 import { longestPageFreshness } from "../model/cache-control.ts";
 import type { Comparison } from "../compare/compare.ts";
-import { recordedByKey } from "../compare/standing.ts";
+import { recordedByKey } from "../compare/key-state.ts";
 import { findRefusals, type GuardFacts } from "./guards.ts";
 import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
 import type { EarlierAnswer } from "../edges/held-answers.ts";

@@ -168,9 +168,9 @@ test("a run's own record names all that it is about to write, and release 0 what
   const place = new PureDestination();
   place.objects.set("index.html", { key: "index.html", hash: "theirs", etag: "x", size: 3, modifiedMs: 0 });
   const { wanted } = place.analyse({ "index.html": "ours", "app.js": "a" });
-  const probes = new Map([["index.html", { hash: "theirs", headers: {} }]]);
+  const looks = new Map([["index.html", { hash: "theirs", headers: {} }]]);
   const { state, rules, retention, edges } = place;
-  const comparison = compareParcels(wanted.parcels, state, probes);
+  const comparison = compareParcels(wanted.parcels, state, looks);
   const decision = decideDelivery({
     ...{ site: "s", wanted, problems: [], state, comparison, retention, edges, clientRoutes: false },
     ...{ addresses: rules.addresses, bucketPrefix: "", vanishShare: 1, exposedAt: undefined },

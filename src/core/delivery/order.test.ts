@@ -60,7 +60,7 @@ const comparison: Comparison = {
   pending: new Set(),
   gone: [],
   foreign: ["theirs.txt"],
-  unprobed: [],
+  unlooked: [],
   unlabelled: [],
   threatened: [],
 };

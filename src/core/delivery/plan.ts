@@ -1,6 +1,6 @@
 import { isPolled } from "../model/polled.ts";
 import { findContents, type Change, type Comparison, type Threatened } from "../compare/compare.ts";
-import { recordedByKey } from "../compare/standing.ts";
+import { recordedByKey } from "../compare/key-state.ts";
 import {
   isStateKey,
   OPEN_PREFIX,

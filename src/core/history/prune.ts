@@ -22,7 +22,7 @@ import type {
 import { selectForgotten } from "./forgotten.ts";
 import { selectUnrecorded } from "../edges/owed.ts";
 import { selectExpiredState, selectNeededContents, selectRetained, type RetentionRule } from "./retention.ts";
-import { recordedByKey, toKeptPointer } from "../compare/standing.ts";
+import { recordedByKey, toKeptPointer } from "../compare/key-state.ts";
 
 export interface PruneFacts {
   readonly state: DestinationState;

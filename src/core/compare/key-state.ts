@@ -22,17 +22,17 @@ export interface StaleObject {
 }
 
 /** What a look at an object itself told, where no record could be trusted. */
-export interface Probe {
+export interface Look {
   readonly hash: Sha256;
   readonly headers: ObjectHeaders;
 }
 
 /** Whether somebody else made what stands: neither a record nor a run that died has these bytes with these headers. */
-export function isTheirs({ record, claims, trust }: Standing, probe: Probe): boolean {
+export function isTheirs({ record, claims, trust }: KeyState, look: Look): boolean {
   if (trust === "recorded" || trust === "absent") return false;
   const known = [...claims, ...(record ? [record] : [])];
   return !known.some(
-    ({ storedHash, headers }) => storedHash === probe.hash && hasSameHeaders(headers, probe.headers),
+    ({ storedHash, headers }) => storedHash === look.hash && hasSameHeaders(headers, look.headers),
   );
 }
 
@@ -56,7 +56,7 @@ export interface Knowledge {
   /** What runs that have not ended were about to remove. */
   readonly removing: ReadonlySet<ObjectKey>;
   readonly listing: ReadonlyMap<ObjectKey, ListedObject>;
-  readonly probes: ReadonlyMap<ObjectKey, Probe>;
+  readonly looks: ReadonlyMap<ObjectKey, Look>;
   /** When the waybill was written, by the store's clock; what was modified later may carry other headers. */
   readonly recordedMs: number;
   /** The same for what was announced after it, and for which keys. */
@@ -71,9 +71,9 @@ export interface Knowledge {
  * at 12:00. The list says: ETag `"a1"`, 900 bytes, changed at 11:58: the record is believed (`recorded`). Changed at 12:05:
  * somebody may have set other headers and left the bytes alone, so the headers are looked at (`labels`). Another ETag: bytes
  * and headers are looked at (`content`). Not in the list: nothing stands there (`absent`).
- * @param probes what looks at objects themselves have told
+ * @param looks what looks at objects themselves have told
  */
-export function toKnowledge(state: DestinationState, probes: ReadonlyMap<ObjectKey, Probe>): Knowledge {
+export function toKnowledge(state: DestinationState, looks: ReadonlyMap<ObjectKey, Look>): Knowledge {
   const listing = new Map(state.listing.map((object) => [object.key, object]));
   const { waybill, pointer } = state;
   // The pointer's own date would tell nothing: a prune, or a payment of what is owed, writes it anew.
@@ -86,7 +86,7 @@ export function toKnowledge(state: DestinationState, probes: ReadonlyMap<ObjectK
   for (const parcel of (state.open ?? []).flatMap((open) => open.parcels))
     claims.set(parcel.key, [...(claims.get(parcel.key) ?? []), parcel]);
   return {
-    ...{ recorded: recordedByKey(state), claims, listing, probes },
+    ...{ recorded: recordedByKey(state), claims, listing, looks },
     removing: new Set((state.open ?? []).flatMap(({ removes }) => removes)),
     recordedMs: isPlain ? Infinity : (record?.modifiedMs ?? Infinity),
     announcedMs: isPlain ? Infinity : findAnnouncedMs(state, listing.get(POINTER_KEY)),
@@ -112,19 +112,19 @@ export function toKeptPointer(pointer: Pointer, state: DestinationState): Pointe
  */
 type Trust = "recorded" | "labels" | "content" | "absent";
 
-export interface Standing {
+export interface KeyState {
   readonly record: RecordedParcel | undefined;
   readonly claims: readonly Parcel[];
   readonly listed: ListedObject | undefined;
-  readonly probe: Probe | undefined;
+  readonly look: Look | undefined;
   readonly trust: Trust;
 }
 
 /** What the list, the records and a look tell of one key, and how far the record can be believed. */
 export function lookUp(
   key: ObjectKey,
-  { recorded, claims, listing, probes, recordedMs, announcedMs, announced }: Knowledge,
-): Standing {
+  { recorded, claims, listing, looks, recordedMs, announcedMs, announced }: Knowledge,
+): KeyState {
   const record = recorded.get(key);
   const listed = listing.get(key);
   const own = claims.get(key) ?? [];
@@ -134,24 +134,24 @@ export function lookUp(
     const trustedMs = announced.has(key) ? announcedMs : recordedMs;
     return own.length > 0 || listed.modifiedMs > trustedMs ? "labels" : "recorded";
   };
-  return { record, claims: own, listed, probe: probes.get(key), trust: decide() };
+  return { record, claims: own, listed, look: looks.get(key), trust: decide() };
 }
 
 /** One of our objects that the build does not have: stale, somebody else's by now, or to be looked at first. */
 export function judgeUnwanted(
-  { record, claims, listed, probe, trust }: Standing,
+  { record, claims, listed, look, trust }: KeyState,
   { waybill }: DestinationState,
-): StaleObject | "unprobed" | "not ours" | undefined {
+): StaleObject | "unlooked" | "not ours" | undefined {
   if (!listed) return undefined;
   if (record && trust !== "content") return { recorded: record, listed, standingHash: record.storedHash };
   // Written after its record or by a run that died; or somebody else's by now, and those are left alone.
   if (claims.length === 0 && record?.etag !== undefined) return "not ours";
-  if (!probe) return "unprobed";
-  const claim = claims.find(({ storedHash }) => storedHash === probe.hash);
+  if (!look) return "unlooked";
+  const claim = claims.find(({ storedHash }) => storedHash === look.hash);
   if (claim)
-    return { recorded: { ...claim, lastIn: waybill?.release ?? 0 }, listed, standingHash: probe.hash };
-  return record && (record.etag === undefined || record.storedHash === probe.hash)
-    ? { recorded: record, listed, standingHash: probe.hash }
+    return { recorded: { ...claim, lastIn: waybill?.release ?? 0 }, listed, standingHash: look.hash };
+  return record && (record.etag === undefined || record.storedHash === look.hash)
+    ? { recorded: record, listed, standingHash: look.hash }
     : "not ours";
 }
 
@@ -170,21 +170,21 @@ export type Verdict =
  * What has to happen under a key so that this parcel stands there. Where no record can be believed and nobody has looked, it
  * counts as changed.
  */
-export function judge(parcel: Parcel, standing: Standing, state: DestinationState): Verdict {
-  const { record, listed, probe, trust } = standing;
+export function judge(parcel: Parcel, standing: KeyState, state: DestinationState): Verdict {
+  const { record, listed, look, trust } = standing;
   if (!listed) {
     if (!record) return { kind: "new", reason: { code: "absent" } };
     return record.etag === undefined
       ? { kind: "new", reason: { code: "unwritten" } }
       : { kind: "missing", reason: { code: "removed-by-others" } };
   }
-  if (record && (trust === "recorded" || (trust === "labels" && !probe)))
+  if (record && (trust === "recorded" || (trust === "labels" && !look)))
     return judgeLabelled(parcel, { hash: record.storedHash, headers: record.headers }, state);
   // No record can be believed here: what the object itself says counts.
-  if (!probe)
+  if (!look)
     return { kind: record?.etag === undefined ? "replaced" : "drifted", reason: { code: "unlooked" } };
-  const verdict = judgeLabelled(parcel, probe, state);
-  return verdict === "unchanged" ? verdict : { ...verdict, ...judgeCause(verdict, standing, probe) };
+  const verdict = judgeLabelled(parcel, look, state);
+  return verdict === "unchanged" ? verdict : { ...verdict, ...judgeCause(verdict, standing, look) };
 }
 
 /** A change that was found by looking at bytes and headers alone. */
@@ -194,7 +194,7 @@ interface LabelledChange {
   readonly standingHash: Sha256;
 }
 
-function judgeLabelled(parcel: Parcel, found: Probe, state: DestinationState): "unchanged" | LabelledChange {
+function judgeLabelled(parcel: Parcel, found: Look, state: DestinationState): "unchanged" | LabelledChange {
   const standingHash = found.hash;
   if (found.hash !== parcel.storedHash)
     return { kind: "replaced", reason: { code: "content" }, standingHash };
@@ -206,11 +206,11 @@ function judgeLabelled(parcel: Parcel, found: Probe, state: DestinationState): "
 /** Who made an object other than our record says: a run of ours that died, or somebody else. */
 function judgeCause(
   { kind, reason }: LabelledChange,
-  { record, claims }: Standing,
-  probe: Probe,
+  { record, claims }: KeyState,
+  look: Look,
 ): Partial<Exclude<Verdict, "unchanged">> {
   const isSame = (parcel: Parcel): boolean =>
-    parcel.storedHash === probe.hash && hasSameHeaders(parcel.headers, probe.headers);
+    parcel.storedHash === look.hash && hasSameHeaders(parcel.headers, look.headers);
   if (record && isSame(record)) return {};
   if (claims.some(isSame)) return { reason: { ...reason, by: "unended" } };
   const isReplaced = kind === "replaced";
