@@ -1,5 +1,5 @@
 import type { DeliveryWarning } from "../core/delivery/decide.ts";
-import { findGoneContents, fromRelease } from "../core/delivery/way-back.ts";
+import { findGoneContents, fromRelease } from "../core/history/way-back.ts";
 import { selectForgotten } from "../core/history/forgotten.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { releaseOf } from "../core/model/wanted.ts";

@@ -23,7 +23,7 @@ import { decideDelivery } from "./decide.ts";
 import { findRefusals, GUARD_CODES } from "./guards.ts";
 import { planDelivery } from "./plan.ts";
 import { toOpenDelivery, toReleaseZero } from "./record.ts";
-import { findGoneContents, fromRelease } from "./way-back.ts";
+import { findGoneContents, fromRelease } from "../history/way-back.ts";
 
 /** Of fingerprinted names the content never changes, as toolchains do it. */
 const BUILDS = fc.array(
