@@ -182,7 +182,7 @@ function findStoredOtherwise(current: Waybill, state: DestinationState, checks: 
   });
 }
 
-/** One symptom of a kind an address: the second look repeats what the first has seen. */
+/** Each kind of symptom once per address: the second look repeats what the first has seen. */
 const dedupe = (symptoms: readonly Symptom[]): Symptom[] => [
   ...new Map(symptoms.map((symptom) => [`${symptom.code} ${symptom.address}`, symptom])).values(),
 ];

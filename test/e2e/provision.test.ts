@@ -95,7 +95,7 @@ test("a policy under which the records would be open is taken back, and the one 
   bucket.close();
 }, 30_000);
 
-test("a right that lacks is named; what a store does not know is left to a person with what to do; a taken name is said", async () => {
+test("a missing right is named; what a store does not know is left to a person with what to do; a taken name is said", async () => {
   const statement = (...Action: string[]) => ({ Effect: "Allow", Action, Resource: "*" });
   const file = join(writeFiles(temporaryFolder("policy"), { "policy.json": JSON.stringify({ Statement: [statement("s3:ListBucket", "s3:CreateBucket", "s3:GetBucketPolicy", "s3:GetBucketWebsite", "s3:GetBucketVersioning", "s3:GetBucketPublicAccessBlock", "s3:GetBucketTagging")] }) }), "policy.json"); // prettier-ignore
   sandbox = await RunningSandbox.start(["--policy", file]);

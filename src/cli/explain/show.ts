@@ -5,7 +5,7 @@ import { showBytes } from "../frame/numbers.ts";
 
 const MOST_NAMES = 8;
 
-/** Why a file gets what it gets, a line a fact. */
+/** Why a file gets what it gets, one line per fact. */
 export function showExplanation(explanation: Explanation, terminal: Terminal): string {
   const { path, role, aliasOf, redirectsTo, reason, size, hash, addresses, headers, namedBy, names } =
     explanation;

@@ -11,7 +11,7 @@ const builder = new XMLBuilder({
 /** Letters that XML 1.0 can't hold (§2.2), escaped or not. */
 const UNFIT = /[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/gu;
 
-/** A verification as test reports are read by CI services: a case an address that is wrong, and one for all that is right. */
+/** A verification as test reports are read by CI services: one case per address that is wrong, and one for all that is right. */
 export function toJUnit({ site, destination, checked, findings }: VerifyResult): string {
   const text = (value: string): string => value.replace(UNFIT, "\ufffd");
   const wrong = new Set(findings.map(({ address }) => address)).size;

@@ -9,7 +9,7 @@ import {
 import type { ChangeReason } from "../model/reasons.ts";
 import type { DestinationState, Pointer } from "../model/release.ts";
 
-/** One state a key, in this precedence; `unchanged` makes no entry. */
+/** One state per key, in this precedence; `unchanged` makes no entry. */
 export const CHANGES = ["new", "moved", "missing", "drifted", "replaced", "relabelled"] as const;
 export type ChangeKind = (typeof CHANGES)[number];
 

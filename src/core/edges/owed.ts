@@ -18,7 +18,7 @@ export function toOwed(asked: readonly EdgeInvalidation[], state: DestinationSta
   return mergeOwed([...asked, ...listOwed(state).filter(({ edge }) => !edges.has(edge))]);
 }
 
-/** One entry an edge, each address once. */
+/** One entry per edge, each address once. */
 function mergeOwed(entries: readonly OwedInvalidation[]): OwedInvalidation[] {
   const byEdge = new Map<string, Set<string>>();
   for (const { edge, addresses } of entries)

@@ -1,5 +1,5 @@
 /**
- * The hold: one delivery at a time a destination. A record in the store that says who works there, renewed while that run
+ * The hold: one delivery at a time per destination. A record in the store that says who works there, renewed while that run
  * lives. It is created, renewed, taken and let go by conditional writes only, and never by a removal.
  */
 export interface Hold {

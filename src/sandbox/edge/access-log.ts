@@ -15,7 +15,7 @@ const FIELDS = [
   "cs(Referer)",
 ];
 
-/** The edge's access log in the W3C extended log file format: directives first, then one line a request. */
+/** The edge's access log in the W3C extended log file format: directives first, then one line per request. */
 export function openAccessLog(file: string): (line: AccessLine) => void {
   appendFileSync(file, `#Version: 1.0\n#Fields: ${FIELDS.join(" ")}\n`);
   return ({ point, method, path, query, status, bytes, seconds, cacheStatus, referrer }) => {

@@ -24,7 +24,7 @@ const ignore = (): void => undefined;
 const SILENT = { trace: ignore, debug: ignore, info: ignore, warn: ignore, error: ignore };
 
 /**
- * The protocol's standard client, with what we do differently: one try a call (the retries are ours), the content's hash
+ * The protocol's standard client, with what we do differently: one try per call (the retries are ours), the content's hash
  * as signed payload hash instead of trailing checksums, and one second for the look-up of a machine's own credentials.
  */
 export function createClient(settings: S3Settings): S3Client {

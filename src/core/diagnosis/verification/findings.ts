@@ -86,7 +86,7 @@ export interface JudgeFacts {
   readonly expectedHeaders: Readonly<Record<string, string>>;
 }
 
-/** What is wrong about an address, at most one symptom a kind; forms that are wrong in the same way count once. */
+/** What is wrong about an address, at most one symptom of each kind; forms that are wrong in the same way count once. */
 export function findSymptoms(
   check: Check,
   observations: readonly Observation[],
