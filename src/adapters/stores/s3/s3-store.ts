@@ -7,11 +7,9 @@ import {
   ListObjectsV2Command,
   PutBucketWebsiteCommand,
   PutObjectCommand,
-  type HeadObjectCommandOutput,
   type S3Client,
-  type _Object,
 } from "@aws-sdk/client-s3";
-import type { ObjectKey, Sha256 } from "../../../core/model/names.ts";
+import type { ObjectKey } from "../../../core/model/names.ts";
 import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
@@ -31,6 +29,7 @@ import {
   type TryAgain,
   type Written,
 } from "../../../ports/object-store.ts";
+import { guardBody, toConditions, toHash, toListed } from "./answers.ts";
 import { fromWebsite, toWebsite } from "./website.ts";
 import { createAnonymousClient, createClient, type S3Settings } from "./client.ts";
 import { fromParameters, toParameters, unquoted } from "./headers.ts";
@@ -361,45 +360,5 @@ class S3Store implements ObjectStore {
     } catch {
       return false;
     }
-  }
-}
-
-/** The SHA-256 of the whole object, where the store keeps one and it is not made of those of parts. */
-function toHash({ ChecksumSHA256: sum, ChecksumType: type }: HeadObjectCommandOutput): Sha256 | undefined {
-  const isWhole = sum !== undefined && type !== "COMPOSITE" && !sum.includes("-");
-  return isWhole ? Buffer.from(sum, "base64").toString("hex") : undefined;
-}
-
-function toListed(
-  { Key, Size, ETag, LastModified }: _Object,
-  prefix: string,
-  encoded: boolean,
-): ListPage["objects"][number] {
-  // The protocol's url encoding writes a space as '+'; a plus sign itself is %2B.
-  const key = encoded ? decodeURIComponent((Key ?? "").replace(/\+/g, " ")) : (Key ?? "");
-  return {
-    key: key.slice(prefix.length),
-    size: Size ?? 0,
-    etag: unquoted(ETag),
-    modifiedMs: LastModified?.getTime() ?? 0,
-  };
-}
-
-function toConditions(condition: Condition | undefined): { IfNoneMatch?: string; IfMatch?: string } {
-  if (condition === undefined) return {};
-  // Without quotes: some stores compare the header with the bare ETag, and all accept it so.
-  return "ifAbsent" in condition ? { IfNoneMatch: "*" } : { IfMatch: condition.ifEtag };
-}
-
-/** A body whose connection breaks fails as every other call does. */
-async function* guardBody(
-  body: Readable,
-  action: StoreAction,
-  settings: S3Settings,
-): AsyncIterable<Uint8Array> {
-  try {
-    for await (const chunk of body) yield chunk as Uint8Array;
-  } catch (error) {
-    throw toStoreError(error, action, settings);
   }
 }

@@ -1,0 +1,53 @@
+import type { Readable } from "node:stream";
+import type { HeadObjectCommandOutput, _Object } from "@aws-sdk/client-s3";
+import type { Sha256 } from "../../../core/model/names.ts";
+import type { StoreAction } from "../../../core/model/store-action.ts";
+import type { Condition, ListPage } from "../../../ports/object-store.ts";
+import type { S3Settings } from "./client.ts";
+import { toStoreError } from "./failures.ts";
+import { unquoted } from "./headers.ts";
+
+/** The SHA-256 of the whole object, where the store keeps one and it is not made of those of parts. */
+export function toHash({
+  ChecksumSHA256: sum,
+  ChecksumType: type,
+}: HeadObjectCommandOutput): Sha256 | undefined {
+  const isWhole = sum !== undefined && type !== "COMPOSITE" && !sum.includes("-");
+  return isWhole ? Buffer.from(sum, "base64").toString("hex") : undefined;
+}
+
+/** An object of a list page, by its key below the prefix. */
+export function toListed(
+  { Key, Size, ETag, LastModified }: _Object,
+  prefix: string,
+  encoded: boolean,
+): ListPage["objects"][number] {
+  // The protocol's url encoding writes a space as '+'; a plus sign itself is %2B.
+  const key = encoded ? decodeURIComponent((Key ?? "").replace(/\+/g, " ")) : (Key ?? "");
+  return {
+    key: key.slice(prefix.length),
+    size: Size ?? 0,
+    etag: unquoted(ETag),
+    modifiedMs: LastModified?.getTime() ?? 0,
+  };
+}
+
+/** The condition of a write as the client takes it (RFC 9110 §13.1). */
+export function toConditions(condition: Condition | undefined): { IfNoneMatch?: string; IfMatch?: string } {
+  if (condition === undefined) return {};
+  // Without quotes: some stores compare the header with the bare ETag, and all accept it so.
+  return "ifAbsent" in condition ? { IfNoneMatch: "*" } : { IfMatch: condition.ifEtag };
+}
+
+/** A body whose connection breaks fails as every other call does. */
+export async function* guardBody(
+  body: Readable,
+  action: StoreAction,
+  settings: S3Settings,
+): AsyncIterable<Uint8Array> {
+  try {
+    for await (const chunk of body) yield chunk as Uint8Array;
+  } catch (error) {
+    throw toStoreError(error, action, settings);
+  }
+}
