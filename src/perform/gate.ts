@@ -16,9 +16,9 @@ const isRunRecord = (key: ObjectKey): boolean => key === HOLD_KEY || key.startsW
  */
 export const gateWrites = (store: ObjectStore, gate: WriteGate): ObjectStore => {
   const gated = mapStore(store, {
-    call: async ({ writes }, work) => {
+    call: async ({ writes }, task) => {
       if (writes) await gate.assertOurs?.();
-      return work();
+      return task();
     },
   });
   return { ...gated, put: (key, ...rest) => (isRunRecord(key) ? store : gated).put(key, ...rest) };
@@ -27,8 +27,8 @@ export const gateWrites = (store: ObjectStore, gate: WriteGate): ObjectStore => 
 /** The same store, with a count of what it has confirmed to have written or removed; what a run says of itself is left out. */
 export const countWrites = (store: ObjectStore, tally: RequestTally): ObjectStore =>
   mapStore(store, {
-    call: async ({ keys = [] }, work) => {
-      const done = await work();
+    call: async ({ keys = [] }, task) => {
+      const done = await task();
       tally.written += keys.filter((key) => !isRunRecord(key)).length;
       return done;
     },

@@ -22,7 +22,7 @@ export const createRetry =
 
 /** The same store, each call tried again where that can help: never for a refusal, a missing bucket or a failed condition. A conflict (409) is none of these: another write was under way. */
 export const withRetries = (store: ObjectStore, tools: RetryTools): ObjectStore =>
-  mapStore(store, { call: (_, work) => retry(work, tools), pages: (list) => retriedPages(list, tools) });
+  mapStore(store, { call: (_, task) => retry(task, tools), pages: (list) => retriedPages(list, tools) });
 
 /** A list that broke off is read from its beginning: pages that were handed on can't be taken back, so they are held. */
 async function* retriedPages<Page>(list: () => AsyncIterable<Page>, tools: RetryTools): AsyncIterable<Page> {

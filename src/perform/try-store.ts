@@ -21,9 +21,9 @@ export async function tryStore(
   { run, keys, isServed }: StoreTrialFacts,
 ): Promise<StoreTrial> {
   const denials: StoreFailure[] = [];
-  const attempt = async <T>(work: () => Promise<T>): Promise<T | undefined> => {
+  const attempt = async <T>(task: () => Promise<T>): Promise<T | undefined> => {
     try {
-      return await work();
+      return await task();
     } catch (error) {
       if (!(error instanceof StoreError) || error.kind !== "denied") throw error;
       denials.push({ kind: error.kind, ...error.facts });

@@ -11,7 +11,7 @@ interface StoreCall {
 
 /** What lies around each call. */
 export interface Around {
-  readonly call: <T>(call: StoreCall, work: () => Promise<T>) => Promise<T>;
+  readonly call: <T>(call: StoreCall, task: () => Promise<T>) => Promise<T>;
   /** Around what comes page by page; absent: nothing. */
   readonly pages?: <Page>(list: () => AsyncIterable<Page>) => AsyncIterable<Page>;
 }

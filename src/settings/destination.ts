@@ -16,7 +16,7 @@ export interface Target {
   readonly projectFolder: string;
   /** Undefined: neither the settings nor the call name a build. */
   readonly buildFolder: string | undefined;
-  readonly rules: SiteRules;
+  readonly siteRules: SiteRules;
   readonly store: StoreSettings;
   /** From the store outwards; none: an empty list. */
   readonly edges: readonly NamedEdgeSettings[];
@@ -73,7 +73,7 @@ export function chooseTarget(
       options.build === undefined
         ? build.folder && resolve(folder, build.folder)
         : resolve(workingFolder, options.build),
-    rules: toRules(settings, destination, edges),
+    siteRules: toRules(settings, destination, edges),
     store: store.kind === "folder" ? { ...store, folder: resolve(folder, store.folder) } : store,
     readers: decideReaders(store, edges),
     safety: {
@@ -103,7 +103,7 @@ function toRules(
       edgeCanForget: edges.length > 0,
       askedAnew: decideAskedAnew(edges, clientRoutes),
     },
-    addresses: {
+    addressRules: {
       forms: settings.addresses.pages ?? ["file", "folder"],
       basePath: toBasePath(url),
       indexName: entry.slice(entry.lastIndexOf("/") + 1),

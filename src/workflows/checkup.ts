@@ -81,26 +81,26 @@ export type CheckupStage =
  */
 export async function checkUp(visit: Visit, options: CheckupOptions): Promise<CheckupResult> {
   const { run, place } = visit;
-  const { store, visitors, rules } = place;
+  const { store, visitors, siteRules } = place;
   const links: Link[] = options.build ? [judgeBuild(options.build)] : [];
   options.onStage({ code: "store" });
   const first = await lookFirst(visit, options.source);
   links.push(...first.links);
-  const keys = toProbeKeys(run.name, rules.addresses.indexName);
+  const keys = toProbeKeys(run.name, siteRules.addressRules.indexName);
   const canTry = first.isReached && !options.dryRun;
   let canWrite = false;
   if (canTry) {
     options.onStage({ code: "work" });
     const isServed = async (hash: Sha256): Promise<boolean | undefined> => {
-      const answer = await visitors?.ask(rules.addresses.basePath + keys.own);
+      const answer = await visitors?.ask(siteRules.addressRules.basePath + keys.own);
       return answer && answer.status === 200 && answer.hash === hash;
     };
     const trial = await tryStore(store, { run: run.name, keys, isServed });
-    links.push(...judgeTrial(trial, { ...store.location, url: rules.url ?? "" }));
+    links.push(...judgeTrial(trial, { ...store.location, url: siteRules.url ?? "" }));
     ({ canWrite } = trial);
   }
   if (first.isReached && options.bucket)
-    links.push(judgeWebsite(await options.bucket.readWebsite(), toWantedWebsite(rules)));
+    links.push(judgeWebsite(await options.bucket.readWebsite(), toWantedWebsite(siteRules)));
   links.push(...(await lookFromOutside(visit, { ...options, canWrite, isReached: first.isReached })));
   return toCheckupResult(place, links);
 }
@@ -134,24 +134,24 @@ async function lookFirst(
   return { links, isReached: failure === undefined || failure.kind === "denied" };
 }
 
-const toWantedWebsite = ({ endpoint, addresses }: SiteRules): { readonly index: string } | undefined =>
-  endpoint.serves === "website" ? { index: addresses.indexName } : undefined;
+const toWantedWebsite = ({ endpoint, addressRules }: SiteRules): { readonly index: string } | undefined =>
+  endpoint.serves === "website" ? { index: addressRules.indexName } : undefined;
 
 type OutsideFacts = CheckupOptions & { readonly canWrite: boolean; readonly isReached: boolean };
 
 async function lookFromOutside(visit: Visit, facts: OutsideFacts): Promise<Link[]> {
   const { run, place } = visit;
-  const { rules, visitors, destination } = place;
+  const { siteRules, visitors, destination } = place;
   const trial: Trial = { tools: toEdgeTools(visit, facts), trials: listTrials(place, facts), facts };
-  if (rules.url === undefined || !visitors) {
+  if (siteRules.url === undefined || !visitors) {
     const fault = { asked: { code: "url" }, found: { code: "none" }, cause: "no-url" } as const;
     return [note("edge", { ...fault, names: { destination } }), ...(await tryRight(trial))];
   }
-  const url = new URL(rules.url);
+  const url = new URL(siteRules.url);
   facts.onStage({ code: "visitors", host: url.host });
   const way = await lookAtWay(url, facts, run.clock.now().getTime());
-  const answer = await visitors.ask(rules.addresses.basePath);
-  const asked = { code: "address", address: rules.url } as const;
+  const answer = await visitors.ask(siteRules.addressRules.basePath);
+  const asked = { code: "address", address: siteRules.url } as const;
   if (answer) {
     const links = [...way, good("edge", asked, { code: "status", status: answer.status })];
     return [...links, ...(await lookBehind(visit, trial))];
@@ -181,8 +181,8 @@ const tryRight = async (trial: Trial): Promise<Link[]> =>
   trial.facts.dryRun ? [notTried("forgetting", { code: "dry-run" })] : tryEdges(trial, undefined);
 
 function toEdgeTools({ run, place }: Visit, { onStage }: OutsideFacts): EdgeTools {
-  const { store, visitors, rules } = place;
-  const { basePath, indexName } = rules.addresses;
+  const { store, visitors, siteRules } = place;
+  const { basePath, indexName } = siteRules.addressRules;
   return {
     ...{ store, clock: run.clock, run: run.name },
     keys: toProbeKeys(run.name, indexName),
@@ -205,12 +205,12 @@ async function lookAtWay(url: URL, { network }: OutsideFacts, nowMs: number): Pr
 
 /** What the edge does with what stands in the store. */
 async function lookBehind({ run, place }: Visit, trial: Trial): Promise<Link[]> {
-  const { store, rules } = place;
+  const { store, siteRules } = place;
   const { tools, facts } = trial;
   const { keys, ask, addressOf } = tools;
   const missing = addressOf(keys.nothing);
   const links = [
-    judgeMissing(await ask(missing), { address: missing, clientRoutes: rules.clientRoutes }),
+    judgeMissing(await ask(missing), { address: missing, clientRoutes: siteRules.clientRoutes }),
     ...(facts.isReached ? [await lookAtRoot(place, ask)] : []),
   ];
   if (!facts.canWrite)
@@ -222,7 +222,7 @@ async function lookBehind({ run, place }: Visit, trial: Trial): Promise<Link[]> 
     const reading = await lookAtReading(place, tools, facts);
     links.push(reading);
     if (reading.state !== "good") return [...links, ...(await tryRight(trial))];
-    const { serves } = rules.endpoint;
+    const { serves } = siteRules.endpoint;
     const folder = addressOf(keys.folder);
     links.push(judgeFolders(await ask(folder), { address: folder, hash: page.hash, serves }));
     return [...links, ...(await tryEdges(trial, late))];
@@ -231,15 +231,15 @@ async function lookBehind({ run, place }: Visit, trial: Trial): Promise<Link[]> 
   }
 }
 
-async function lookAtRoot({ rules, store }: Place, ask: EdgeTools["ask"]): Promise<Link> {
-  const { basePath: path } = rules.addresses;
-  const { entry } = rules;
+async function lookAtRoot({ siteRules, store }: Place, ask: EdgeTools["ask"]): Promise<Link> {
+  const { basePath: path } = siteRules.addressRules;
+  const { entry } = siteRules;
   const isDelivered = (await store.head(entry).catch(() => undefined)) !== undefined;
   return judgeRoot(isDelivered ? await ask(path) : undefined, { path, entry, isDelivered });
 }
 
 async function lookAtReading(
-  { rules, store }: Place,
+  { siteRules, store }: Place,
   { ask, addressOf, keys, run }: EdgeTools,
   { bucket, access }: OutsideFacts,
 ): Promise<Link> {
@@ -260,7 +260,7 @@ async function lookAtReading(
   return judgeReading(answer, {
     ...{ address, hash, prefix, endpoint, readers, distributions, bucket: name },
     key: prefix + keys.page,
-    host: new URL(rules.url ?? "").host,
+    host: new URL(siteRules.url ?? "").host,
     isOpen: isRight ? true : await isOpen(),
   });
 }

@@ -9,7 +9,7 @@ export async function explain(delivery: Delivery, names: readonly string[]): Pro
   const outlook = await planOutlook(delivery);
   const { wanted, build, decision } = outlook;
   return names.map((name) => {
-    const found = explainFile(name, outlook, delivery.place.rules.addresses, decision.comparison);
+    const found = explainFile(name, outlook, delivery.place.siteRules.addressRules, decision.comparison);
     if (found) return found;
     const nearest = findNearest(
       name,

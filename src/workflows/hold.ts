@@ -5,7 +5,7 @@ import type { Stay } from "./run.ts";
 export async function withHold<T>(
   { run, place, writing }: Stay,
   wish: HoldWish,
-  work: (hold: HeldDestination) => Promise<T>,
+  task: (hold: HeldDestination) => Promise<T>,
 ): Promise<T> {
   const { clock, report, name, author, interruption } = run;
   const { machine, gate, leaseSeconds } = writing;
@@ -18,7 +18,7 @@ export async function withHold<T>(
   const hold = await takeHold(tools, wish);
   gate.assertOurs = () => hold.assertOurs();
   try {
-    return await work(hold);
+    return await task(hold);
   } finally {
     gate.assertOurs = undefined;
     await hold.letGo();

@@ -60,7 +60,7 @@ interface Chosen {
 }
 
 async function selectAddresses(
-  { store, destination, rules }: Place,
+  { store, destination, siteRules }: Place,
   state: DestinationState,
   { patterns, release, owed, everything }: InvalidateOptions,
 ): Promise<Chosen> {
@@ -68,7 +68,7 @@ async function selectAddresses(
   if (!pointer || !waybill) throw new OperatorError("nothing-delivered", { destination });
   const changed = release === undefined ? undefined : await readChanged(store, pointer, release);
   const wish = { patterns, everything, ...(changed ? { changed } : {}) };
-  return { byHand: selectByHand(wish, waybill, rules.addresses), owed: owed ? listOwed(state) : [] };
+  return { byHand: selectByHand(wish, waybill, siteRules.addressRules), owed: owed ? listOwed(state) : [] };
 }
 
 async function readChanged(

@@ -14,12 +14,12 @@ export async function withOpenRecord<T>(
   store: ObjectStore,
   open: OpenDelivery,
   taken: readonly OpenDelivery[],
-  work: () => Promise<T>,
+  task: () => Promise<T>,
 ): Promise<T> {
   await recordOpen(store, open);
   if (taken.length > 0) await store.remove(taken.map(({ run }) => openKey(run)));
   try {
-    return await work();
+    return await task();
   } catch (error) {
     // Whoever took over may have cleared that record, and a write that began in time may have landed after that.
     const isOvertaken = error instanceof OperatorError && OVERTAKEN.has(error.code);

@@ -42,7 +42,7 @@ const VERY_MANY = 25_000;
 /** Reads the build and the destination and decides the delivery; writes nothing. */
 export async function planOutlook(delivery: Delivery): Promise<BuildOutlook> {
   const { run, place, source, writing } = delivery;
-  const build = source.read(place.rules.exclude);
+  const build = source.read(place.siteRules.exclude);
   if (build.files.length > VERY_MANY) writing.machine.spareMemory();
   const outlook = await planAgain(delivery, build);
   run.report({
@@ -71,15 +71,15 @@ export async function planAgain(delivery: Delivery, build: Build): Promise<Build
 
 /** Names that may have been promised to browsers once are asked for only where a build brings some that no record knows. */
 async function analyse(
-  { rules, store, destination }: Place,
+  { siteRules, store, destination }: Place,
   build: Build,
 ): Promise<{ readonly state: DestinationState; readonly analysis: Analysis }> {
   const state = await readDestination(store, destination);
-  const analysis = analyseBuild(build, rules, state);
+  const analysis = analyseBuild(build, siteRules, state);
   if (!hasUnknownImmutables(analysis.wanted, state)) return { state, analysis };
   const immutable = await readImmutableNames(store, state);
   const known = { ...state, immutable };
-  return { state: known, analysis: immutable.size === 0 ? analysis : analyseBuild(build, rules, known) };
+  return { state: known, analysis: immutable.size === 0 ? analysis : analyseBuild(build, siteRules, known) };
 }
 
 export interface OutlookFacts extends Pick<Outlook, "wanted" | "state"> {
@@ -94,16 +94,16 @@ export async function decideOutlook(
   { run, place, safety }: Stay,
   { wanted, state, problems, findCandidate }: OutlookFacts,
 ): Promise<DeliveryDecision> {
-  const { store, rules, site } = place;
+  const { store, siteRules, site } = place;
   const { retention, vanishShare, allowed } = safety;
   const before = compareParcels(wanted.parcels, state);
   const looks = await lookAtObjects(store, before, state.listing, findCandidate);
   const comparison = looks.size > 0 ? compareParcels(wanted.parcels, state, looks) : before;
   return decideDelivery({
     ...{ site, wanted, problems, state, comparison, retention, vanishShare, allowed },
-    addresses: rules.addresses,
-    clientRoutes: rules.clientRoutes,
-    bucketPrefix: rules.endpoint.bucketPrefix,
+    addressRules: siteRules.addressRules,
+    clientRoutes: siteRules.clientRoutes,
+    bucketPrefix: siteRules.endpoint.bucketPrefix,
     edges: needsOf(place),
     sequence: run.author.sequence,
     // Asked only when something is about to be written: an unchanged build costs no request more.
@@ -114,14 +114,14 @@ export async function decideOutlook(
 
 /** Where anybody may read our records: from the store, unsigned, or at the site's address, through whatever reads it there. */
 async function findExposure(
-  { store, visitors, rules }: Place,
+  { store, visitors, siteRules }: Place,
   { pointer }: DestinationState,
 ): Promise<"store" | "site" | undefined> {
   if (!pointer) return undefined;
   // Who may read a folder is up to its web server.
   const isFolder = store.location.bucket === "";
   if (!isFolder && (await store.isPublic(POINTER_KEY))) return "store";
-  const answer = await visitors?.ask(rules.addresses.basePath + POINTER_KEY);
+  const answer = await visitors?.ask(siteRules.addressRules.basePath + POINTER_KEY);
   const isOurs = answer?.status === 200 && answer.hash === hash("sha256", toPointerText(pointer));
   return isOurs ? "site" : undefined;
 }
@@ -147,11 +147,11 @@ const MOST_FOR_MD5 = 8 * 1024 * 1024;
 
 /** The same with what is to be stored encoded, where the settings ask for it. */
 function encode(
-  { rules }: Place,
+  { siteRules }: Place,
   source: BuildSource,
   { wanted, state }: Pick<BuildOutlook, "wanted" | "state">,
 ): Wanted<ExplainedParcel> {
-  if (rules.compression === "off") return wanted;
+  if (siteRules.compression === "off") return wanted;
   const forms = encodeParcels(source, wanted.parcels);
   return { ...wanted, parcels: applyEncodedForms(wanted.parcels, forms, state) };
 }

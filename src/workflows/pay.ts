@@ -10,7 +10,8 @@ export const toRequests = (
   place: Place,
   owed: readonly OwedInvalidation[],
   answering: readonly Parcel[],
-): EdgeInvalidation[] => selectOwed(owed, needsOf(place), { answering, addresses: place.rules.addresses });
+): EdgeInvalidation[] =>
+  selectOwed(owed, needsOf(place), { answering, addressRules: place.siteRules.addressRules });
 
 /** Asks edges, unless somebody stops the run meanwhile. @returns the names of those that have confirmed */
 export const ask = ({ run, place }: Visit, requests: readonly EdgeInvalidation[]): Promise<Set<string>> =>

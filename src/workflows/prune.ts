@@ -145,7 +145,7 @@ async function plan(
   forgotten: ReadonlyMap<Sha256, ForgottenContent>;
 }> {
   const { store, destination, edges } = place;
-  const { addresses } = place.rules;
+  const { addressRules } = place.siteRules;
   const { retention } = safety;
   const state = await readDestination(store, destination);
   const { pointer, waybill: current } = state;
@@ -157,8 +157,8 @@ async function plan(
     (release) => !isSameRelease(release, current),
   );
   const older = await Promise.all(stays.map((release) => readWaybill(store, release)));
-  const facts = { state, pointer, current, older, retention, addresses, edges, foreign };
-  const hashes = findForgotten(forget, [current, ...older], addresses);
+  const facts = { state, pointer, current, older, retention, addressRules, edges, foreign };
+  const hashes = findForgotten(forget, [current, ...older], addressRules);
   const decision = decidePrune({ ...facts, forget: hashes });
   return { decision, state, forgotten: describeContents(hashes, [current, ...older]) };
 }
@@ -166,7 +166,7 @@ async function plan(
 function findForgotten(
   paths: readonly string[],
   waybills: readonly Waybill[],
-  rules: PruneFacts["addresses"],
+  rules: PruneFacts["addressRules"],
 ): Set<Sha256> {
   const all = paths.map((path) => {
     const contents = findContentsOf(path, waybills, rules);

@@ -24,13 +24,13 @@ export const redeliver = (stay: Stay, name: string, options: DeliverOptions): Pr
 
 async function planWayBack(stay: Stay, name: string): Promise<Outlook> {
   const { run, place } = stay;
-  const { store, destination, rules } = place;
+  const { store, destination, siteRules } = place;
   const state = await readDestination(store, destination);
   if (!state.pointer) throw new OperatorError("nothing-delivered", { destination });
   const release = await readNamed(store, state.pointer, name, state.waybill);
   const { wanted, leftOut } = fromRelease(release, state.waybill, {
     forgotten: selectForgotten(state),
-    ownsWebsite: rules.endpoint.ownsWebsite,
+    ownsWebsite: siteRules.endpoint.ownsWebsite,
   });
   const decided = await decideOutlook(stay, { wanted, state, problems: [] });
   const keys = findGoneContents(decided.plan);

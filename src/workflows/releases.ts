@@ -76,7 +76,7 @@ export async function takeAwayHold({ store }: Place): Promise<Hold | undefined> 
 export const repairReleases = (stay: Stay): Promise<Pointer> =>
   withHold(stay, { work: "repair", queueSeconds: 0 }, () => repair(stay.place));
 
-async function repair({ store, destination, rules, edges }: Place): Promise<Pointer> {
+async function repair({ store, destination, siteRules, edges }: Place): Promise<Pointer> {
   const standing = await store.get(POINTER_KEY);
   if (standing) await readAll(standing);
   if (standing && (await isWhole(store))) throw new OperatorError("nothing-to-repair");
@@ -94,7 +94,7 @@ async function repair({ store, destination, rules, edges }: Place): Promise<Poin
     }
   }
   const unended = new Set(open.map(({ run }) => run));
-  const pointer = decideRepair({ found, unended, listing, addresses: rules.addresses, edges });
+  const pointer = decideRepair({ found, unended, listing, addressRules: siteRules.addressRules, edges });
   if (!pointer) throw new OperatorError("nothing-delivered", { destination });
   await switchPointer(store, pointer, standing?.etag);
   return pointer;

@@ -100,10 +100,10 @@ export function toResult(
   { all, dryRun }: Pick<DeliverOptions, "all" | "dryRun">,
   outcome: Outcome,
 ): DeliveryResult {
-  const { site, destination, rules, tally } = place;
+  const { site, destination, siteRules, tally } = place;
   return toDeliveryResult({
-    ...{ site, destination, url: rules.url, decision, state, origin: wanted.origin },
-    ...{ retention: safety.retention, askedAnew: rules.headers.askedAnew },
+    ...{ site, destination, url: siteRules.url, decision, state, origin: wanted.origin },
+    ...{ retention: safety.retention, askedAnew: siteRules.headers.askedAnew },
     ...{ all, dryRun, requests: tally.requests, ...outcome },
   });
 }

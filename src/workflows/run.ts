@@ -41,7 +41,7 @@ export interface Author {
 export interface Place {
   readonly site: string;
   readonly destination: string;
-  readonly rules: SiteRules;
+  readonly siteRules: SiteRules;
   readonly store: ObjectStore;
   /** From the store outwards. */
   readonly edges: readonly Edge[];

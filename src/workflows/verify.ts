@@ -38,8 +38,8 @@ export async function verify(
   { run, place }: Visit,
   { sample, expectedHeaders }: VerifyOptions,
 ): Promise<VerifyResult> {
-  const { site, destination, store, visitors, rules } = place;
-  const { addresses, clientRoutes, redirects, endpoint, url } = rules;
+  const { site, destination, store, visitors, siteRules } = place;
+  const { addressRules, clientRoutes, redirects, endpoint, url } = siteRules;
   if (!visitors || url === undefined) throw new OperatorError("no-url", { destination });
   const state = await readDestination(store, destination);
   const { waybill: current } = state;
@@ -47,7 +47,7 @@ export async function verify(
   const older = await readOlder(store, state);
   const unused = `courier-${run.name.slice(-8)}`;
   const storesRedirects = endpoint.serves === "website" && endpoint.carriesRedirects;
-  const rest = { addresses, clientRoutes, redirects, storesRedirects };
+  const rest = { addressRules, clientRoutes, redirects, storesRedirects };
   const checks = selectChecks({ current, older, sample, unused, ...rest });
   const counted = count(visitors);
   const symptoms = await findAll(checks, counted.site, {
@@ -57,8 +57,8 @@ export async function verify(
     contents: new Set(checks.filter(({ kind }) => kind === "content").map(({ address }) => address)).size,
     lookOf: await lookAtStore(store, symptoms, state),
     isRightPastCache: await askPastCache(symptoms, counted.site, unused),
-    basePath: addresses.basePath,
-    indexName: addresses.indexName,
+    basePath: addressRules.basePath,
+    indexName: addressRules.indexName,
   });
   return {
     ...{ site, destination, release: current.release, url },

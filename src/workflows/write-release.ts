@@ -61,8 +61,8 @@ export async function writeRelease(stay: Stay, outlook: Outlook, tools: WriteToo
   );
 }
 
-const toReadBackFacts = ({ rules }: Place, { wanted, state }: Outlook): ReadBackFacts => ({
-  ...{ parcels: wanted.parcels, addresses: rules.addresses, clientRoutes: rules.clientRoutes },
+const toReadBackFacts = ({ siteRules }: Place, { wanted, state }: Outlook): ReadBackFacts => ({
+  ...{ parcels: wanted.parcels, addressRules: siteRules.addressRules, clientRoutes: siteRules.clientRoutes },
   before: state.waybill?.parcels ?? [],
 });
 
@@ -169,8 +169,8 @@ const NO_BUILD: Pick<BuildSource, "open"> = {
  * read, new objects are not visible, and pages that need them must not be switched. Throws `not-visible`.
  */
 async function probe({ run, place }: Visit, outlook: Outlook, stopwatch: Stopwatch): Promise<void> {
-  const { visitors, rules, store } = place;
-  const chosen = visitors && selectProbe(outlook.decision, rules.addresses);
+  const { visitors, siteRules, store } = place;
+  const chosen = visitors && selectProbe(outlook.decision, siteRules.addressRules);
   if (!visitors || !chosen) return;
   const isRight = async (wanted: { address: string; hashes: readonly string[] }) => {
     const answer = await visitors.ask(wanted.address);

@@ -67,7 +67,7 @@ export const memoryRules = ({ endpoint, headers, ...changes }: RuleChanges = {})
   clientRoutes: false,
   exclude: [],
   headers: { freshness: [], types: [], headers: [], edgeCanForget: true, ...headers },
-  addresses: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
+  addressRules: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
   redirects: [],
   compression: "off",
   endpoint: {
@@ -115,7 +115,7 @@ export function memoryDelivery({
     },
     place: {
       ...{ site: "Pelican Sound Ferries", destination: "memory", edges, tally, visitors: undefined },
-      rules: memoryRules({ ...rules, headers }),
+      siteRules: memoryRules({ ...rules, headers }),
       store: retries ? withRetries(gated, { clock, report, countRetry: () => undefined }) : gated,
     },
     writing: {

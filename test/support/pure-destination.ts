@@ -50,7 +50,7 @@ export class PureDestination {
     return decideDelivery({
       ...{ site: "Pelican Sound Ferries", wanted, problems: [], state, retention, edges: this.edges },
       comparison: compareParcels(wanted.parcels, state),
-      ...{ addresses: this.rules.addresses, clientRoutes: false, bucketPrefix: "", vanishShare: 1 },
+      ...{ addressRules: this.rules.addressRules, clientRoutes: false, bucketPrefix: "", vanishShare: 1 },
       ...{ exposedAt: undefined, allowed: new Set<string>() },
       olderWaybills: needed.filter((waybill) => waybill !== undefined),
     });

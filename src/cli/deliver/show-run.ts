@@ -24,13 +24,13 @@ export interface ReleaseCall {
 /** Makes a release as the call says: asks where it must, verifies where it is to, and shows what came of it. */
 export async function showRun(
   { args, terminal, stay, target }: ReleaseCall,
-  work: (options: DeliverOptions) => Promise<DeliveryResult>,
+  task: (options: DeliverOptions) => Promise<DeliveryResult>,
 ): Promise<DeliveryResult> {
   const { report, clock } = stay.run;
   const always = target.safety.ask;
   const confirm = (planned: DeliveryResult, asks: Asks): Promise<void> =>
     confirmDelivery(planned, { ...asks, always }, terminal);
-  const delivered = await work({
+  const delivered = await task({
     dryRun: isSet(args, "dry-run"),
     all: isSet(args, "all"),
     queueSeconds: readQueue(args),

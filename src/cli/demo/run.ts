@@ -137,7 +137,7 @@ const deliverBuild = (stage: Stage, number: string): Promise<DeliveryResult> =>
 async function runOnStage(
   { terminal, facts, folder, builds }: Stage,
   number: string,
-  work: typeof deliver,
+  task: typeof deliver,
 ): Promise<DeliveryResult> {
   // The storage client finds credentials where it always does, and asks nobody else for them.
   Object.assign(process.env, {
@@ -150,10 +150,10 @@ async function runOnStage(
   const { stay: delivery } = await wireDelivery(
     args,
     { ...terminal, environment: {} },
-    { report: () => undefined, interruption: { assertGoesOn: () => undefined, orStop: (work) => work } },
+    { report: () => undefined, interruption: { assertGoesOn: () => undefined, orStop: (task) => task } },
   );
   try {
-    const result = await work(delivery, { dryRun: false, all: false });
+    const result = await task(delivery, { dryRun: false, all: false });
     terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, delivery.run.clock.now())));
     return result;
   } finally {

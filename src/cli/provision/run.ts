@@ -47,7 +47,7 @@ export function provisionDestination(args: Arguments, terminal: Terminal): Promi
 /** Undefined where the store is a folder, which needs nothing but to be there. */
 function toWishes(target: Target, args: Arguments): ProvisionWishes | undefined {
   const { store, edges } = target;
-  const { entry, notFound, clientRoutes } = target.rules;
+  const { entry, notFound, clientRoutes } = target.siteRules;
   if (store.kind === "folder") return undefined;
   const { bucket, prefix, region, identity, ownsWebsite } = store;
   const asked = text(args, "readers");

@@ -33,7 +33,7 @@ export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<
 
 function readSurvey(source: BuildSource, target: Target): Survey {
   try {
-    return survey(source, target.rules);
+    return survey(source, target.siteRules);
   } finally {
     source.close();
   }

@@ -42,7 +42,7 @@ export async function openBucket(target: Target): Promise<Bucket> {
 }
 
 /** The site as visitors reach it; undefined where no address is known. */
-export async function openVisitors({ rules: { url } }: Target): Promise<PublicSite | undefined> {
+export async function openVisitors({ siteRules: { url } }: Target): Promise<PublicSite | undefined> {
   if (url === undefined) return undefined;
   const { createHttpSite } = await import("../../adapters/public-site/http-site.ts");
   return createHttpSite(url);
@@ -51,7 +51,7 @@ export async function openVisitors({ rules: { url } }: Target): Promise<PublicSi
 /** From the store outwards. */
 export async function openEdges(target: Target, clock: Clock): Promise<Edge[]> {
   const { edges } = target;
-  const { url } = target.rules;
+  const { url } = target.siteRules;
   return Promise.all(
     edges.map(async (edge) => {
       if (edge.kind === "distribution") {

@@ -11,15 +11,15 @@ import type { Terminal } from "../frame/terminal.ts";
 import { wireDelivery, wireDestination, type RunTools, type Wired } from "./wiring.ts";
 
 /** What a command does once all is wired. */
-export type Work<S extends Stay, T> = (stay: S, target: Target) => Promise<T>;
+export type Task<S extends Stay, T> = (stay: S, target: Target) => Promise<T>;
 
 /** Wires a run, turns what stores say into what people understand, and lets go of everything at its end. */
-export const withDelivery = <T>(args: Arguments, terminal: Terminal, work: Work<Delivery, T>): Promise<T> =>
-  withRun({ args, terminal, wire: wireDelivery }, work);
+export const withDelivery = <T>(args: Arguments, terminal: Terminal, task: Task<Delivery, T>): Promise<T> =>
+  withRun({ args, terminal, wire: wireDelivery }, task);
 
 /** The same for commands that need no build. */
-export const withDestination = <T>(args: Arguments, terminal: Terminal, work: Work<Stay, T>): Promise<T> =>
-  withRun({ args, terminal, wire: wireDestination }, work);
+export const withDestination = <T>(args: Arguments, terminal: Terminal, task: Task<Stay, T>): Promise<T> =>
+  withRun({ args, terminal, wire: wireDestination }, task);
 
 interface RunFacts<S extends Stay> {
   readonly args: Arguments;
@@ -29,7 +29,7 @@ interface RunFacts<S extends Stay> {
 
 async function withRun<S extends Stay, T>(
   { args, terminal, wire }: RunFacts<S>,
-  work: Work<S, T>,
+  task: Task<S, T>,
 ): Promise<T> {
   const show = createProgress(terminal, { quiet: isSet(args, "quiet"), verbose: isSet(args, "verbose") });
   const events = text(args, "format") === "ndjson";
@@ -42,7 +42,7 @@ async function withRun<S extends Stay, T>(
   let wired: Wired<S> | undefined;
   try {
     wired = await wire(args, terminal, { report, interruption });
-    return await work(wired.stay, wired.target);
+    return await task(wired.stay, wired.target);
   } catch (error) {
     show.end();
     if (!wired) throw error;

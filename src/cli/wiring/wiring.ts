@@ -84,7 +84,7 @@ async function wireStay(
   { redact }: Terminal,
   { report, interruption }: RunTools,
 ): Promise<Stay> {
-  const { destination, rules, safety } = target;
+  const { destination, siteRules, safety } = target;
   const tally = createTally();
   const gate: WriteGate = { assertOurs: undefined };
   const pace = new Pace();
@@ -107,7 +107,7 @@ async function wireStay(
     place: {
       // What is written down passes the same door as what is printed.
       site: redact(target.site),
-      ...{ destination, rules, tally },
+      ...{ destination, siteRules, tally },
       store: withRetries(countWrites(store, tally), retries),
       edges: await openEdges(target, systemClock),
       visitors: await openVisitors(target),

@@ -9,7 +9,7 @@ import type { Problem } from "../model/problem.ts";
 export interface AliasFacts {
   readonly parcels: readonly ExplainedParcel[];
   readonly graph: ReferenceGraph;
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   readonly serves: Serves;
 }
 
@@ -41,8 +41,8 @@ export function decideAliases(facts: AliasFacts): {
 }
 
 /** The keys under which a page must also stand. A website endpoint resolves folders itself, and sends `/news` on to `/news/`. */
-function aliasKeysOf(key: ObjectKey, { addresses, serves }: AliasFacts): ObjectKey[] {
-  const { forms, indexName } = addresses;
+function aliasKeysOf(key: ObjectKey, { addressRules, serves }: AliasFacts): ObjectKey[] {
+  const { forms, indexName } = addressRules;
   if (key === indexName) return [];
   if (key.endsWith(`/${indexName}`)) {
     const folder = key.slice(0, -indexName.length);
@@ -55,8 +55,8 @@ function aliasKeysOf(key: ObjectKey, { addresses, serves }: AliasFacts): ObjectK
   return forms.includes("bare") && key.endsWith(".html") ? [key.slice(0, -".html".length)] : [];
 }
 
-const isBareFolder = (alias: ObjectKey, key: ObjectKey, { addresses }: AliasFacts): boolean =>
-  !alias.endsWith("/") && key === `${alias}/${addresses.indexName}`;
+const isBareFolder = (alias: ObjectKey, key: ObjectKey, { addressRules }: AliasFacts): boolean =>
+  !alias.endsWith("/") && key === `${alias}/${addressRules.indexName}`;
 
 /** Whether a page names something relative to its own address: from `/news` that is another one than from `/news/`. */
 const hasRelativeReferences = (key: ObjectKey, { references }: ReferenceGraph): boolean =>

@@ -27,7 +27,7 @@ const decide = (rules: RedirectRule[], more: Partial<RedirectFacts> = {}) =>
     endpoint: ENDPOINT,
     rules,
     paths: PATHS,
-    addresses: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
+    addressRules: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
     clientRoutes: false,
     edgeCanForget: true,
     ...more,
@@ -71,7 +71,7 @@ test("one address for good is an object of its own, with explicit freshness that
     "x-amz-website-redirect-location": "/news/",
   });
   const below = decide([rule("/latest", "/news/")], {
-    addresses: { forms: ["file"], basePath: "/shop/", indexName: "index.html" },
+    addressRules: { forms: ["file"], basePath: "/shop/", indexName: "index.html" },
   });
   expect(below.parcels[0]?.redirectsTo).toBe("/shop/news/");
 });

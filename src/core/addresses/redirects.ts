@@ -20,7 +20,7 @@ export interface RedirectRule {
 export interface RedirectFacts {
   readonly rules: readonly RedirectRule[];
   readonly paths: ReadonlySet<ObjectKey>;
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   readonly endpoint: Omit<EndpointRules, "plainNames">;
   readonly clientRoutes: boolean;
   readonly edgeCanForget: boolean;
@@ -133,8 +133,8 @@ const warning = <Code extends ProblemCode>(code: Code, path: UrlPath, facts: Pro
 const sample = (address: UrlPath): UrlPath => address.replace(/\*$/, "any");
 
 /** The file of the build that answers at an address below the site's own path. */
-const findFile = (address: string, { paths, addresses }: RedirectFacts): ObjectKey | undefined =>
-  resolve(address, { ...addresses, basePath: "/" }, { has: (key) => paths.has(key), bare: false });
+const findFile = (address: string, { paths, addressRules }: RedirectFacts): ObjectKey | undefined =>
+  resolve(address, { ...addressRules, basePath: "/" }, { has: (key) => paths.has(key), bare: false });
 
 /** SHA-256 of nothing. */
 const EMPTY = "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855";
@@ -142,12 +142,12 @@ const HOUR = 3600;
 
 function toParcel(
   { address, leadsTo }: RedirectRule,
-  { addresses, edgeCanForget }: RedirectFacts,
+  { addressRules, edgeCanForget }: RedirectFacts,
 ): ExplainedParcel {
   const key = parseAddress(address, "/") as ObjectKey;
   // Browsers ask again, permanent ones included: what they keep for good nobody can take back.
   const freshness = { browser: 0, edge: edgeCanForget ? HOUR : 0 };
-  const location = leadsTo.startsWith("/") ? addresses.basePath + leadsTo.slice(1) : leadsTo;
+  const location = leadsTo.startsWith("/") ? addressRules.basePath + leadsTo.slice(1) : leadsTo;
   const headers = {
     "cache-control": toCacheControl(freshness),
     "content-type": "text/plain; charset=utf-8",
@@ -155,7 +155,7 @@ function toParcel(
   };
   const rule = { by: "redirects", address } as const;
   return {
-    key: key === "" || key.endsWith("/") ? key + addresses.indexName : key,
+    key: key === "" || key.endsWith("/") ? key + addressRules.indexName : key,
     ...{
       hash: EMPTY,
       storedHash: EMPTY,
@@ -197,7 +197,7 @@ function findCovered({ address }: RedirectRule, { paths }: RedirectFacts): Probl
 
 function toRoutingRule(
   rule: RedirectRule,
-  { addresses, endpoint: { bucketPrefix } }: RedirectFacts,
+  { addressRules, endpoint: { bucketPrefix } }: RedirectFacts,
 ): RoutingRule {
   const isPattern = rule.address.endsWith("*");
   const prefix = bucketPrefix + (parseAddress(rule.address.replace(/\*$/, ""), "/") as string);
@@ -205,7 +205,7 @@ function toRoutingRule(
   const url = new URL(rule.leadsTo.replace(/\*$/, ""), "http://site.invalid");
   const target = isElsewhere
     ? url.pathname.slice(1)
-    : addresses.basePath.slice(1) + rule.leadsTo.replace(/\*$/, "").slice(1);
+    : addressRules.basePath.slice(1) + rule.leadsTo.replace(/\*$/, "").slice(1);
   return {
     prefix,
     ...(isPattern && rule.leadsTo.endsWith("*") ? { replacePrefix: target } : { replaceKey: target }),

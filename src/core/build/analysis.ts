@@ -34,21 +34,21 @@ export interface Analysis {
 export function analyseBuild(build: Build, rules: SiteRules, state: DestinationState | undefined): Analysis {
   const earlier = state ? toEarlier(state) : new Map<string, EarlierFile>();
   const parcels = decideParcels(build, rules, earlier);
-  const { addresses, endpoint, url, clientRoutes } = rules;
+  const { addressRules, endpoint, url, clientRoutes } = rules;
   const facts = {
-    ...{ files: build.files, addresses, clientRoutes },
+    ...{ files: build.files, addressRules, clientRoutes },
     origin: url === undefined ? undefined : new URL(url).origin,
     isRedirected: (address: string) =>
-      followRedirect(rules.redirects, `/${address.slice(addresses.basePath.length)}`) !== undefined,
+      followRedirect(rules.redirects, `/${address.slice(addressRules.basePath.length)}`) !== undefined,
   };
   const graph = buildReferenceGraph(facts);
   const loaded = selectLoadedByPages(graph);
   const { aliases, problems: aliasProblems } = decideAliases({
-    ...{ parcels, graph, addresses },
+    ...{ parcels, graph, addressRules },
     serves: endpoint.serves,
   });
   const redirects = decideRedirects({
-    ...{ endpoint, addresses, clientRoutes },
+    ...{ endpoint, addressRules, clientRoutes },
     rules: rules.redirects,
     paths: new Set([...parcels, ...aliases].map(({ key }) => key)),
     edgeCanForget: rules.headers.edgeCanForget,

@@ -14,7 +14,7 @@ import { classifyRoles, type EarlierFile, type RoleDecision } from "./roles.ts";
  */
 export function decideParcels(
   { files, namedTokens }: Build,
-  { entry, notFound, headers: rules, addresses }: SiteRules,
+  { entry, notFound, headers: rules, addressRules }: SiteRules,
   earlier: ReadonlyMap<string, EarlierFile>,
 ): ExplainedParcel[] {
   const paths = files.map(({ path }) => path);
@@ -24,7 +24,7 @@ export function decideParcels(
     entry,
     notFound: errorPage,
     namedTokens,
-    loadedByWorkers: findLoadedByWorkers(files, addresses),
+    loadedByWorkers: findLoadedByWorkers(files, addressRules),
     earlier,
   });
   const decideHeaders = createHeaderDecider(rules);

@@ -31,7 +31,7 @@ const isPageName = (path: ObjectKey): boolean => /\.x?html?$/i.test(path);
 
 export interface GraphFacts {
   readonly files: readonly { readonly path: ObjectKey; readonly references: readonly Reference[] }[];
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   /** The origin that visitors use, if it is known: `https://www.pelicansound.example`. */
   readonly origin?: string | undefined;
   readonly clientRoutes: boolean;
@@ -47,7 +47,7 @@ export function buildReferenceGraph(facts: GraphFacts): ReferenceGraph {
     written.flatMap((reference): ResolvedReference[] => {
       const address = toAddress(reference, path, facts);
       if (address === undefined) return [];
-      const to = resolve(address, facts.addresses, resolver);
+      const to = resolve(address, facts.addressRules, resolver);
       if (reference.kind === "guess" && to === undefined) return [];
       return [{ ...reference, from: path, address, ...(to === undefined ? {} : { to }) }];
     }),
@@ -59,18 +59,18 @@ export function buildReferenceGraph(facts: GraphFacts): ReferenceGraph {
 function toAddress(
   { url, base, kind }: Reference,
   path: ObjectKey,
-  { addresses, origin }: GraphFacts,
+  { addressRules, origin }: GraphFacts,
 ): UrlPath | undefined {
   if (/^(data|blob|mailto|tel|javascript|about):/i.test(url)) return undefined;
   // A text in a script says nothing of what it is resolved against; only whole paths can be told.
   if (kind === "guess" && !url.startsWith("/")) return undefined;
-  return resolveReference({ url, base }, path, addresses.basePath, origin);
+  return resolveReference({ url, base }, path, addressRules.basePath, origin);
 }
 
 /** What is wrong with the references of a build: missing assets (an error, or a warning where a script imports at will) and dead links. */
 export function findReferenceProblems(
   { references }: ReferenceGraph,
-  facts: Pick<GraphFacts, "clientRoutes" | "isRedirected" | "files" | "addresses">,
+  facts: Pick<GraphFacts, "clientRoutes" | "isRedirected" | "files" | "addressRules">,
 ): Problem[] {
   const paths = new Set(facts.files.map(({ path }) => path));
   const missing = references.filter(({ to, kind }) => to === undefined && kind !== "guess");
@@ -81,9 +81,9 @@ export function findReferenceProblems(
     .map(({ from, line, address = "", kind }) => toProblem(kind, from, line, address));
   const bare = references.filter(
     ({ kind, to, address = "" }) =>
-      kind === "link" && to !== undefined && isBare(address, to, facts.addresses),
+      kind === "link" && to !== undefined && isBare(address, to, facts.addressRules),
   );
-  if (bare.length === 0 || facts.addresses.forms.includes("bare") || facts.clientRoutes) return problems;
+  if (bare.length === 0 || facts.addressRules.forms.includes("bare") || facts.clientRoutes) return problems;
   const first = bare[0] as ResolvedReference;
   const names = [...new Set(bare.map(({ address = "" }) => address))];
   const place = { path: first.from, line: first.line };

@@ -16,7 +16,7 @@ export interface SiteRules {
   /** Where visitors reach it, if that is known. */
   readonly url?: string | undefined;
   readonly headers: HeaderRules;
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   readonly redirects: readonly RedirectRule[];
   readonly compression: "off" | "gzip";
   readonly endpoint: EndpointRules;

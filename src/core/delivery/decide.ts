@@ -38,7 +38,7 @@ export interface DeliveryFacts {
   /** What is to stand against what stands, with what a look at the objects told. */
   readonly comparison: Comparison;
   readonly retention: RetentionRule;
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   /** Whether unknown addresses are answered with the entry page. */
   readonly clientRoutes: boolean;
   readonly bucketPrefix: string;
@@ -127,10 +127,10 @@ function decideInvalidations(
   comparison: Comparison,
   newRouting: readonly RoutingRule[] | undefined,
 ): Invalidations {
-  const { state, wanted, addresses, edges } = facts;
+  const { state, wanted, addressRules, edges } = facts;
   const kept = comparison.stale.map(({ recorded }) => recorded).filter(({ role }) => isAssetLike(role));
   return selectInvalidations({
-    ...{ comparison, addresses, edges },
+    ...{ comparison, addressRules, edges },
     owed: listOwed(state),
     trees: toTrees(facts, newRouting),
     answering: [...wanted.parcels, ...kept],
@@ -141,8 +141,8 @@ function decideInvalidations(
 }
 
 /** What an unknown address was answered with: the entry page as it was. */
-function findUnknownAnswered({ state, addresses }: DeliveryFacts): EarlierAnswer {
-  const entry = state.waybill?.parcels.find(({ key }) => key === addresses.indexName);
+function findUnknownAnswered({ state, addressRules }: DeliveryFacts): EarlierAnswer {
+  const entry = state.waybill?.parcels.find(({ key }) => key === addressRules.indexName);
   if (!entry || state.carriesHeaders === false) return { kind: "unknown" };
   return { kind: "object", cacheControl: entry.headers["cache-control"] };
 }
@@ -157,7 +157,7 @@ function findNewRouting({ wanted, state }: DeliveryFacts): readonly RoutingRule[
 
 /** What old and new routing rules reach: an edge may hold any of it as it was. */
 function toTrees(
-  { state, addresses, bucketPrefix }: DeliveryFacts,
+  { state, addressRules, bucketPrefix }: DeliveryFacts,
   newRouting: readonly RoutingRule[] | undefined,
 ): UrlPath[] {
   if (!newRouting) return [];
@@ -165,7 +165,7 @@ function toTrees(
   const prefixes = [...(state.waybill?.routing ?? []), ...left, ...newRouting].map(({ prefix }) =>
     prefix.slice(bucketPrefix.length),
   );
-  return [...new Set(prefixes)].map((prefix) => `${addresses.basePath}${encodeKey(prefix)}*`);
+  return [...new Set(prefixes)].map((prefix) => `${addressRules.basePath}${encodeKey(prefix)}*`);
 }
 
 /** A build that equals the release makes none, not even to write what that release still had to announce. */

@@ -100,7 +100,7 @@ const aliasesOf = (
   const { aliases, problems } = decideAliases({
     parcels: keys.map(page),
     graph: { references },
-    addresses: { forms, basePath: "/", indexName: "index.html" },
+    addressRules: { forms, basePath: "/", indexName: "index.html" },
     serves,
   });
   return [

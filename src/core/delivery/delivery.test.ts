@@ -49,7 +49,7 @@ const toPruneFacts = (place: PureDestination): PruneFacts => {
     .map(({ release }) => waybills.get(release));
   return {
     ...{ state, pointer, current: state.waybill, older: older.filter((one) => one !== undefined) },
-    ...{ retention: place.retention, addresses: place.rules.addresses, edges: place.edges },
+    ...{ retention: place.retention, addressRules: place.rules.addressRules, edges: place.edges },
     ...{ foreign: false, forget: new Set() },
   };
 };
@@ -135,7 +135,7 @@ test("what is forgotten goes wherever it stands, is known again by what records 
   const place = delivered(secret, { "index.html": "i", "copy/crew.csv": "secret" });
   const facts = toPruneFacts(place);
   const all = [facts.current, ...facts.older];
-  const forget = findContentsOf("/crew.csv", all, place.rules.addresses);
+  const forget = findContentsOf("/crew.csv", all, place.rules.addressRules);
   const [hash = ""] = forget;
   expect(describeContents(forget, all).get(hash)).toMatchObject({ size: 6 });
   const decision = decidePrune({ ...facts, forget });
@@ -158,7 +158,12 @@ test("what is forgotten goes wherever it stands, is known again by what records 
 test("a lost pointer is made anew with the newest release that stands, and all its addresses are owed", () => {
   const place = delivered({ "index.html": "one" }, { "index.html": "two", "a.html": "a" });
   const found = [...place.waybills.values()].map((waybill) => ({ waybill, waybillHash: "h" }));
-  const facts = { found, listing: place.state.listing, addresses: place.rules.addresses, edges: place.edges };
+  const facts = {
+    found,
+    listing: place.state.listing,
+    addressRules: place.rules.addressRules,
+    edges: place.edges,
+  };
   const repaired = decideRepair({ ...facts, unended: new Set() });
   expect(repaired).toMatchObject({ release: 2, owed: [{ edge: "near", addresses: ["/", "/a.html", "/index.html"] }] }); // prettier-ignore
   expect(decideRepair({ ...facts, found: [], unended: new Set() })).toBeUndefined();
@@ -173,7 +178,7 @@ test("a run's own record names all that it is about to write, and release 0 what
   const comparison = compareParcels(wanted.parcels, state, looks);
   const decision = decideDelivery({
     ...{ site: "s", wanted, problems: [], state, comparison, retention, edges, clientRoutes: false },
-    ...{ addresses: rules.addresses, bucketPrefix: "", vanishShare: 1, exposedAt: undefined },
+    ...{ addressRules: rules.addressRules, bucketPrefix: "", vanishShare: 1, exposedAt: undefined },
     ...{ allowed: new Set<string>(), olderWaybills: [] },
   });
   expect(decision.takesOver).toEqual(["index.html"]);

@@ -133,7 +133,7 @@ const violationsOf = (phases: Phases, other: Other = {}): string[] => {
     keepsPrevious: true,
     loaded: new Set(other.loaded),
     parcels,
-    addresses: ADDRESSES,
+    addressRules: ADDRESSES,
     edges: [{ name: "near" }],
   };
   return findOrderViolations(plan, facts).map(({ invariant, key }) => `${invariant} ${key}`);

@@ -28,7 +28,7 @@ export interface OrderFacts {
   readonly comparison: Comparison;
   readonly keepsPrevious: boolean;
   readonly parcels: readonly Parcel[];
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   readonly edges: readonly { readonly name: string }[];
   /** What pages load, by the build's references; empty where nothing is known of them. */
   readonly loaded: ReadonlySet<ObjectKey>;
@@ -103,7 +103,7 @@ function findEarlyPages(steps: readonly PlacedStep[], { loaded }: OrderFacts): O
 }
 
 /** O2: an asset that a run which died has left is asked for before any page: an edge may hold that it is missing. */
-function findMasked({ unmaskings }: Plan, { comparison, addresses, edges }: OrderFacts): OrderViolation[] {
+function findMasked({ unmaskings }: Plan, { comparison, addressRules, edges }: OrderFacts): OrderViolation[] {
   const unrecorded = new Set(comparison.unrecorded);
   if (unrecorded.size === 0) return [];
   const left = comparison.unchanged.filter(
@@ -114,7 +114,7 @@ function findMasked({ unmaskings }: Plan, { comparison, addresses, edges }: Orde
       unmaskings.filter(({ edge }) => edge === name).flatMap((request) => request.addresses),
     );
     return left
-      .filter(({ key }) => listAddresses(key, addresses).some((one) => !asked.has(one)))
+      .filter(({ key }) => listAddresses(key, addressRules).some((one) => !asked.has(one)))
       .map(({ key }) => violation("O2", key, name));
   });
 }
@@ -153,7 +153,7 @@ function findUnwritten(steps: readonly PlacedStep[], { parcels, comparison }: Or
 function findEarlyInvalidations(
   steps: readonly PlacedStep[],
   { unmaskings, invalidations, lateInvalidations }: Plan,
-  { addresses, edges, spared }: OrderFacts,
+  { addressRules, edges, spared }: OrderFacts,
 ): OrderViolation[] {
   const rounds = {
     keep: [],
@@ -170,7 +170,7 @@ function findEarlyInvalidations(
     return steps
       .filter(({ phase }) => phase !== "keep" && phase !== "clear")
       .filter(({ step, phase }) =>
-        listAddresses(targetOf(step), addresses).some(
+        listAddresses(targetOf(step), addressRules).some(
           (one) => !asked[phase].has(one) && spared?.get(name)?.has(one) !== true,
         ),
       )

@@ -19,7 +19,7 @@ export interface ProbeWish {
  */
 export function selectProbe(
   { plan, comparison }: Pick<DeliveryDecision, "plan" | "comparison">,
-  addresses: AddressRules,
+  addressRules: AddressRules,
 ): { readonly fresh: ProbeWish; readonly before: ProbeWish | undefined } | undefined {
   const sent = stepsOf(phaseOf(plan, "stock")).flatMap((step) => (step.do === "send" ? [step.parcel] : []));
   // What a run that died (or was stopped by this very look) had stocked is as new as what this one sent.
@@ -30,7 +30,7 @@ export function selectProbe(
   const before = findSmallest(
     comparison.unchanged.filter(({ key }) => !isPolled(key) && !unrecorded.has(key)),
   );
-  return { fresh: toWish(fresh, addresses), before: before && toWish(before, addresses) };
+  return { fresh: toWish(fresh, addressRules), before: before && toWish(before, addressRules) };
 }
 
 const findSmallest = (parcels: readonly Parcel[]): Parcel | undefined =>

@@ -66,7 +66,7 @@ test("what is read back: the first page always, at most twenty, each with what i
   const before = delivered({ "index.html": "one", ...pages("one") }, place).parcels;
   const { parcels } = delivered({ "index.html": "two", ...pages("two") }, place);
   const addresses = ["/", ...Object.keys(pages("")).map((key) => `/${key}`), "/gone.html", "/tree/*"];
-  const facts = { parcels, before, addresses: RULES, clientRoutes: false };
+  const facts = { parcels, before, addressRules: RULES, clientRoutes: false };
   const found = selectReadBacks({ addresses, patterns: addresses }, facts);
   expect([found.length <= 20, found[0]?.address]).toEqual([true, "/"]);
   const [first] = found;

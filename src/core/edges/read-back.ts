@@ -12,7 +12,7 @@ export interface ReadBackFacts {
   readonly parcels: readonly Parcel[];
   /** What answered before. */
   readonly before: readonly Parcel[];
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   /** Whether unknown addresses are answered with the entry page. */
   readonly clientRoutes: boolean;
 }
@@ -27,15 +27,15 @@ export function selectReadBacks(
 ): ReadBack[] {
   if (patterns.length === 0) return [];
   const wanted = new Set(addresses.filter((address) => !isTree(address)));
-  const now = byAddress(facts.parcels, wanted, facts.addresses);
-  const before = byAddress(facts.before, wanted, facts.addresses);
+  const now = byAddress(facts.parcels, wanted, facts.addressRules);
+  const before = byAddress(facts.before, wanted, facts.addressRules);
   const isPage = (address: UrlPath): boolean =>
     isPageLike(now.get(address)?.role ?? before.get(address)?.role ?? "asset");
   const pages = [...wanted].filter(isPage);
   const others = [...wanted].filter((address) => !isPage(address));
-  const { basePath } = facts.addresses;
+  const { basePath } = facts.addressRules;
   const entry = wanted.has(basePath) ? [basePath] : [];
-  const entryPage = facts.parcels.find(({ key }) => key === facts.addresses.indexName);
+  const entryPage = facts.parcels.find(({ key }) => key === facts.addressRules.indexName);
   const unknown = (facts.clientRoutes ? entryPage?.hash : undefined) ?? "missing";
   const chosen = new Set([
     ...entry,

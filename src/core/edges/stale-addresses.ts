@@ -14,7 +14,7 @@ import type { OwedInvalidation } from "../model/release.ts";
 
 export interface StaleAddressFacts {
   readonly comparison: Comparison;
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   readonly edges: readonly EdgeNeeds[];
   readonly owed: readonly OwedInvalidation[];
   /** Trees of addresses (`/routes/*`) that answer differently from now on; only edges that take wildcards can be asked. */
@@ -54,7 +54,7 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
     now.push(...toTrees(edge, facts));
     const owed = facts.owed.filter((entry) => entry.edge === edge.name).flatMap(({ addresses }) => addresses);
     const all = new Set([...early, ...now, ...late].map(({ address }) => address));
-    const roles = rolesByAddress(isIdle && owed.length === 0 ? [] : facts.answering, facts.addresses);
+    const roles = rolesByAddress(isIdle && owed.length === 0 ? [] : facts.answering, facts.addressRules);
     for (const address of owed)
       if (!all.has(address)) (standing?.has(address) ? early : now).push(toMustGo(address, roles));
     // What goes in one round is no loss in another.
@@ -68,7 +68,7 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
       invalidations: ask(now),
       lateInvalidations: ask(late),
       spared,
-      sparable: sparable.flatMap(({ key }) => listAddresses(key, facts.addresses)).length,
+      sparable: sparable.flatMap(({ key }) => listAddresses(key, facts.addressRules)).length,
     };
   });
   return {
@@ -84,12 +84,12 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
 export const selectOwed = (
   owed: readonly OwedInvalidation[],
   edges: readonly EdgeNeeds[],
-  { answering, addresses }: Pick<StaleAddressFacts, "answering" | "addresses">,
+  { answering, addressRules }: Pick<StaleAddressFacts, "answering" | "addressRules">,
 ): EdgeInvalidation[] =>
   edges.flatMap((edge) => {
     const own = owed.filter((entry) => entry.edge === edge.name).flatMap((entry) => entry.addresses);
     if (own.length === 0) return [];
-    const roles = rolesByAddress(answering, addresses);
+    const roles = rolesByAddress(answering, addressRules);
     const mustGo = own.map((address) => toMustGo(address, roles));
     for (const address of own) roles.delete(address);
     return toInvalidation(
@@ -119,8 +119,8 @@ const selectStanding = ({ unchanged }: Pick<Comparison, "unchanged">): readonly 
   );
 
 /** An asset that an edge owes is paid for before pages are written that may name it. */
-const addressesOfStanding = ({ comparison, addresses }: StaleAddressFacts): Set<UrlPath> =>
-  new Set(selectStanding(comparison).flatMap(({ key }) => listAddresses(key, addresses)));
+const addressesOfStanding = ({ comparison, addressRules }: StaleAddressFacts): Set<UrlPath> =>
+  new Set(selectStanding(comparison).flatMap(({ key }) => listAddresses(key, addressRules)));
 
 /** An object whose addresses answer differently from now on. */
 interface StaleKey {
@@ -194,13 +194,13 @@ const toObject = (headers: Parcel["headers"], { carriesHeaders }: StaleAddressFa
 function selectHeld(
   keys: readonly StaleKey[],
   edge: EdgeNeeds,
-  { addresses }: StaleAddressFacts,
+  { addressRules }: StaleAddressFacts,
   spared: Set<UrlPath>,
 ): MustGo[] {
   const mustGo = new Map<UrlPath, MustGo>();
   for (const { key, role, earlier } of keys) {
     const isHeld = mayHold(edge, earlier);
-    for (const address of listAddresses(key, addresses)) {
+    for (const address of listAddresses(key, addressRules)) {
       if (isHeld) mustGo.set(address, { address, hasQueries: hasQueries(role) });
       else spared.add(address);
     }
@@ -214,7 +214,7 @@ const hasQueries = (role: Role | undefined): boolean => role !== "fingerprinted"
 /** What can't be listed: rules that reach whole trees, and an entry page that answers under every unknown address. */
 function toTrees(edge: EdgeNeeds, facts: StaleAddressFacts): MustGo[] {
   if (edge.wildcard === "none" || edge.mostWildcards === 0) return [];
-  const { basePath, indexName } = facts.addresses;
+  const { basePath, indexName } = facts.addressRules;
   const { unknownAnswered, comparison } = facts;
   const isEntryNew =
     unknownAnswered !== undefined &&

@@ -31,7 +31,7 @@ export interface PruneFacts {
   /** The other releases that stay retained. */
   readonly older: readonly Waybill[];
   readonly retention: RetentionRule;
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   readonly edges: readonly { readonly name: string }[];
   /** Whether objects that are not ours go too. */
   readonly foreign: boolean;
@@ -77,7 +77,7 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
     return why === undefined ? [] : [{ do: "remove" as const, key, etag, size, why }];
   });
   const answering = removals.filter(({ key, why }) => !isStateKey(key) && why !== "stale");
-  const addresses = answering.flatMap(({ key }) => listAddresses(key, facts.addresses)).sort();
+  const addresses = answering.flatMap(({ key }) => listAddresses(key, facts.addressRules)).sort();
   const owed = addresses.length === 0 ? [] : facts.edges.map(({ name }) => ({ edge: name, addresses }));
   return {
     ...{ retained, removals, owed, foreign: comparison.foreign },

@@ -15,7 +15,7 @@ export interface RepairFacts {
   /** Runs whose own records say that they have not ended. */
   readonly unended: ReadonlySet<string>;
   readonly listing: readonly ListedObject[];
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   readonly edges: readonly { readonly name: string }[];
 }
 
@@ -25,7 +25,7 @@ export interface RepairFacts {
  * @returns undefined where there is no waybill to go by
  */
 export function decideRepair(facts: RepairFacts): Pointer | undefined {
-  const { addresses, edges } = facts;
+  const { addressRules, edges } = facts;
   const real = facts.found.filter(({ waybill }) => waybill.release > 0).sort(byAge);
   const ended = real.filter(({ waybill }) => !facts.unended.has(waybill.run));
   const current = real.find(({ waybill }) => stands(waybill, facts.listing)) ?? ended[0] ?? real[0];
@@ -45,7 +45,7 @@ export function decideRepair(facts: RepairFacts): Pointer | undefined {
     numbers.add(waybill.release);
     return isFirst;
   });
-  const all = [...new Set(parcels.flatMap(({ key }) => listAddresses(key, addresses)))].sort();
+  const all = [...new Set(parcels.flatMap(({ key }) => listAddresses(key, addressRules)))].sort();
   return {
     ...{ site, release, run, announced: {} },
     retained: retained.map(toRetained),

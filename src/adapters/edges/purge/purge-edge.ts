@@ -236,10 +236,10 @@ class Cache {
 }
 
 /** Does something for each, some side by side; stops at the first failure. */
-async function inTurns<T>(items: readonly T[], work: (item: T) => Promise<void>): Promise<void> {
+async function inTurns<T>(items: readonly T[], task: (item: T) => Promise<void>): Promise<void> {
   const left = [...items].reverse();
   const run = async (): Promise<void> => {
-    for (let item = left.pop(); item !== undefined; item = left.pop()) await work(item);
+    for (let item = left.pop(); item !== undefined; item = left.pop()) await task(item);
   };
   await Promise.all(Array.from({ length: Math.min(WIDTH, items.length) }, run));
 }

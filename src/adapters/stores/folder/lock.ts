@@ -5,10 +5,10 @@ const STALE_MS = 10_000;
 const WAIT_MS = 20;
 
 /** Does something while no other process does: a file that only one can create. */
-export async function withLock<T>(path: string, work: () => Promise<T>): Promise<T> {
+export async function withLock<T>(path: string, task: () => Promise<T>): Promise<T> {
   await take(path);
   try {
-    return await work();
+    return await task();
   } finally {
     await rm(path, { force: true });
   }

@@ -76,7 +76,7 @@ test.each([
 });
 
 const RULES = {
-  addresses: { forms: ["file", "folder"] as const, basePath: "/", indexName: "index.html" },
+  addressRules: { forms: ["file", "folder"] as const, basePath: "/", indexName: "index.html" },
   clientRoutes: false,
   isRedirected: () => false,
 };
@@ -105,7 +105,7 @@ test("references are resolved from the address at which their page answers, its 
   expect(
     problemsOf(
       { "index.html": '<script src="/shop/x.js"></script><img src="/elsewhere.png">', "x.js": "" },
-      { addresses: { ...RULES.addresses, basePath: "/shop/" } },
+      { addressRules: { ...RULES.addressRules, basePath: "/shop/" } },
     ),
   ).toEqual([]);
   expect(

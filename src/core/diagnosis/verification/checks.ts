@@ -31,7 +31,7 @@ export interface CheckFacts {
   readonly current: Waybill;
   /** Earlier releases that are still recorded, newest first. */
   readonly older: readonly Waybill[];
-  readonly addresses: AddressRules;
+  readonly addressRules: AddressRules;
   readonly clientRoutes: boolean;
   readonly redirects: readonly RedirectRule[];
   /** Whether redirects of the settings stand in the store. */
@@ -44,20 +44,20 @@ export interface CheckFacts {
 
 /** What is asked for: what the last delivery changed, and all the rest or a fair sample of it. */
 export function selectChecks(facts: CheckFacts): Check[] {
-  const { current, older, addresses, clientRoutes, unused } = facts;
+  const { current, older, addressRules, clientRoutes, unused } = facts;
   const [before] = older;
   const changed = new Set(
-    before ? findReleaseDifferences(before, current).map(({ key }) => key) : [addresses.indexName],
+    before ? findReleaseDifferences(before, current).map(({ key }) => key) : [addressRules.indexName],
   );
   const isFresh = ({ key, aliasOf }: RecordedParcel): boolean => changed.has(aliasOf ?? key);
   const fresh = current.parcels.filter(isFresh);
   const others = current.parcels.filter((parcel) => !isFresh(parcel));
   const chosen = [...fresh, ...spread(others, Math.max(0, facts.sample - fresh.length))];
-  const contents = dedupe(chosen.flatMap((parcel) => toChecks(parcel, addresses)));
+  const contents = dedupe(chosen.flatMap((parcel) => toChecks(parcel, addressRules)));
   const pages = contents.flatMap((check) =>
     check.kind === "content" && /(\/|\.html)$/.test(check.address) ? [check] : [],
   );
-  const { basePath } = addresses;
+  const { basePath } = addressRules;
   const notFound = current.parcels.find(({ role }) => role === "notFound");
   return [
     ...contents,
@@ -75,9 +75,9 @@ export function selectChecks(facts: CheckFacts): Check[] {
 
 const MOST_QUERIES = 20;
 
-function toChecks(parcel: RecordedParcel, addresses: AddressRules): Check[] {
+function toChecks(parcel: RecordedParcel, addressRules: AddressRules): Check[] {
   const { redirectsTo } = parcel;
-  return listAddresses(parcel.key, addresses).map((address) =>
+  return listAddresses(parcel.key, addressRules).map((address) =>
     redirectsTo === undefined
       ? { kind: "content", address, parcel }
       : { kind: "redirect", address, statuses: [301, 302, 307, 308], location: redirectsTo },
@@ -85,7 +85,7 @@ function toChecks(parcel: RecordedParcel, addresses: AddressRules): Check[] {
 }
 
 /** Redirects that the edge is to answer by itself. */
-function toRuleChecks({ redirects, storesRedirects, addresses: { basePath } }: CheckFacts): Check[] {
+function toRuleChecks({ redirects, storesRedirects, addressRules: { basePath } }: CheckFacts): Check[] {
   if (storesRedirects) return [];
   return redirects
     .filter(({ address }) => !address.endsWith("*"))

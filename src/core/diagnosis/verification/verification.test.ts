@@ -16,7 +16,7 @@ const releases = [
 });
 const [older, current] = releases as [Waybill, Waybill];
 const CHECKS = selectChecks({
-  ...{ current, older: [older], addresses: RULES, clientRoutes: false, storesRedirects: false },
+  ...{ current, older: [older], addressRules: RULES, clientRoutes: false, storesRedirects: false },
   ...{ sample: 100, unused: "unused" },
   redirects: [{ address: "/old", leadsTo: "/news/", kind: "permanent", keepMethod: false }],
 });
