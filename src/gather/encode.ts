@@ -1,6 +1,6 @@
-import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import { hash } from "node:crypto";
 import { gzipSync } from "node:zlib";
+import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import { isWorthEncoding, type EncodedForm } from "../core/build/stored-encoding.ts";
 import type { ObjectKey } from "../core/model/names.ts";
 import type { BuildSource } from "../ports/build-source.ts";

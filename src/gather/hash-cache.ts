@@ -1,7 +1,7 @@
-import type { BuildFile } from "../core/model/build.ts";
 import { hash } from "node:crypto";
 import { mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
+import type { BuildFile } from "../core/model/build.ts";
 import { isTypedByName } from "../core/build/content-type.ts";
 import type { ScannedFile } from "./scan-build.ts";
 

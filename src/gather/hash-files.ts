@@ -1,7 +1,7 @@
-import type { Build } from "../core/model/build.ts";
 import { createHash, hash as hashOnce } from "node:crypto";
 import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
+import type { Build } from "../core/model/build.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { isTypedByName } from "../core/build/content-type.ts";
 import { createTokenFinder, findFingerprintNames } from "../core/build/fingerprint.ts";

@@ -1,6 +1,6 @@
-import type { Unlabelled } from "../core/compare/compare.ts";
 import { createHash } from "node:crypto";
 import { gunzipSync } from "node:zlib";
+import type { Unlabelled } from "../core/compare/compare.ts";
 import { runPool } from "../core/delivery/pool.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { Look } from "../core/compare/key-state.ts";

@@ -1,6 +1,6 @@
-import { matcher } from "../core/model/glob.ts";
 import { lstatSync, readdirSync, realpathSync, statSync, type Dirent } from "node:fs";
 import { join, sep } from "node:path";
+import { matcher } from "../core/model/glob.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { byText } from "../core/model/names.ts";
 

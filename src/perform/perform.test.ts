@@ -1,6 +1,6 @@
+import { createHash, hash } from "node:crypto";
 import { around } from "../../test/support/around.ts";
 import { EXACT_EDGE, toExactInvalidation } from "../../test/support/edges.ts";
-import { createHash, hash } from "node:crypto";
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import type { Pointer } from "../core/model/release.ts";
 import { EdgeError, type Edge } from "../ports/edge.ts";

@@ -1,5 +1,5 @@
-import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import * as z from "zod";
+import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import type { Weight } from "../core/build/weight.ts";
 import { showRoleReason } from "../words/reasons.ts";
 import { problemSchema, toProblemResult } from "./problem.ts";

@@ -1,4 +1,3 @@
-import type { SettingsPath, FilePlace, Mistake } from "../core/model/mistake.ts";
 import { existsSync, readFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import {
@@ -14,6 +13,7 @@ import {
   type Node,
 } from "yaml";
 import * as z from "zod";
+import type { SettingsPath, FilePlace, Mistake } from "../core/model/mistake.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { toProblems, valueAt, type SettingsProblem } from "./problems.ts";
 import { settingsSchema, type Settings } from "./schema.ts";

@@ -1,7 +1,7 @@
+import { createHash, hash } from "node:crypto";
 import type { Build } from "../core/model/build.ts";
 import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import { longestPageFreshness } from "../core/model/cache-control.ts";
-import { createHash, hash } from "node:crypto";
 import { analyseBuild, hasUnknownImmutables, type Analysis, type Findings } from "../core/build/analysis.ts";
 import { applyEncodedForms } from "../core/build/stored-encoding.ts";
 import { compareParcels } from "../core/compare/compare.ts";

@@ -1,6 +1,6 @@
-import { invalidateResultSchema } from "../../src/results/history.ts";
 import { readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
+import { invalidateResultSchema } from "../../src/results/history.ts";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";

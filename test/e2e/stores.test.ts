@@ -1,7 +1,7 @@
-import { ListMultipartUploadsCommand, S3Client } from "@aws-sdk/client-s3";
 import { once } from "node:events";
 import { cpSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
+import { ListMultipartUploadsCommand, S3Client } from "@aws-sdk/client-s3";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { findBroken, listKeys, openStore, ownKeys, readSite } from "../support/stored-site.ts";

@@ -1,7 +1,7 @@
-import type { CertificateLook } from "../../core/model/network.ts";
 import { lookup } from "node:dns/promises";
 import { isIP } from "node:net";
 import { connect, type TLSSocket } from "node:tls";
+import type { CertificateLook } from "../../core/model/network.ts";
 import type { Network } from "../../ports/network.ts";
 
 const PATIENCE_MS = 5000;

@@ -1,7 +1,7 @@
-import type { VisitorAnswer } from "../../core/model/visitor-answer.ts";
 import { hash } from "node:crypto";
 import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
 import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
+import type { VisitorAnswer } from "../../core/model/visitor-answer.ts";
 import type { AskOptions, PublicSite } from "../../ports/public-site.ts";
 import { decode } from "../decode.ts";
 import { findRefusal } from "./refusal.ts";

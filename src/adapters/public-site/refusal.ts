@@ -1,5 +1,5 @@
-import type { VisitorAnswer } from "../../core/model/visitor-answer.ts";
 import { XMLParser } from "fast-xml-parser";
+import type { VisitorAnswer } from "../../core/model/visitor-answer.ts";
 
 /** A store's own refusal is short. */
 const MOST_BYTES = 8192;

@@ -1,6 +1,6 @@
-import type { ExitCode } from "../../words/exits.ts";
 import { existsSync } from "node:fs";
 import { relative } from "node:path";
+import type { ExitCode } from "../../words/exits.ts";
 import { distributionsOf, type NamedEdgeSettings, type Target } from "../../settings/destination.ts";
 import { checkUp, type CheckupStage, type SaidOfEdge } from "../../workflows/checkup.ts";
 import { showEdgeWait } from "../../words/edges.ts";

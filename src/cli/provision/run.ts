@@ -1,6 +1,6 @@
-import type { ExitCode } from "../../words/exits.ts";
 import { basename } from "node:path";
 import { existsSync, mkdirSync } from "node:fs";
+import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { READERS, type Readers } from "../../core/bucket/policies.ts";
 import type { ProvisionResult } from "../../results/provision.ts";

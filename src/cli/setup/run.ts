@@ -1,6 +1,6 @@
-import type { ExitCode } from "../../words/exits.ts";
 import { appendFileSync, existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { basename, dirname, join, relative, resolve } from "node:path";
+import type { ExitCode } from "../../words/exits.ts";
 import { findBuild, guessSiteName, type FoundReason, type ProjectLook } from "../../core/build/find-build.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { lookAtProject } from "../../gather/look-at-project.ts";

@@ -1,6 +1,6 @@
-import type { ExitCode } from "../../words/exits.ts";
 import { existsSync } from "node:fs";
 import { join } from "node:path";
+import type { ExitCode } from "../../words/exits.ts";
 import type { Survey } from "../../results/survey.ts";
 import type { BuildSource } from "../../ports/build-source.ts";
 import { chooseTarget, type Target } from "../../settings/destination.ts";

@@ -1,5 +1,5 @@
-import { largest } from "../../core/model/largest.ts";
 import { relative } from "node:path";
+import { largest } from "../../core/model/largest.ts";
 import { ROLES } from "../../core/model/role.ts";
 import { placeOf } from "../../words/text.ts";
 import type { Survey } from "../../results/survey.ts";

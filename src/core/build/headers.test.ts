@@ -1,5 +1,5 @@
-import { parseBrowserFreshness, parseEdgeFreshness, toCacheControl } from "../model/cache-control.ts";
 import fc from "fast-check";
+import { parseBrowserFreshness, parseEdgeFreshness, toCacheControl } from "../model/cache-control.ts";
 import { decideContentType } from "./content-type.ts";
 import { createHeaderDecider, type HeaderRules } from "./headers.ts";
 import { ROLES, type Role } from "../model/role.ts";

@@ -1,5 +1,5 @@
-import { isPolled, isWorkerScript, isManifest } from "./polled.ts";
 import fc from "fast-check";
+import { isPolled, isWorkerScript, isManifest } from "./polled.ts";
 import { toCacheControl, parseBrowserFreshness, parseEdgeFreshness } from "./cache-control.ts";
 import { matcher } from "./glob.ts";
 import { largest } from "./largest.ts";

@@ -1,4 +1,3 @@
-import type { Reference } from "../../model/reference.ts";
 import {
   isTokenAtKeyword,
   isTokenFunction,
@@ -7,6 +6,7 @@ import {
   isTokenWhiteSpaceOrComment,
   tokenize,
 } from "@csstools/css-tokenizer";
+import type { Reference } from "../../model/reference.ts";
 import { createLineFinder } from "./reference.ts";
 
 /**

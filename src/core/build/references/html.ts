@@ -1,5 +1,5 @@
-import type { Reference, ReferenceKind } from "../../model/reference.ts";
 import { Parser } from "htmlparser2";
+import type { Reference, ReferenceKind } from "../../model/reference.ts";
 import { findCssReferences } from "./css.ts";
 import { findScriptReferences } from "./javascript.ts";
 import { createLineFinder } from "./reference.ts";

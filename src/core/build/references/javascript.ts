@@ -1,5 +1,5 @@
-import type { Reference } from "../../model/reference.ts";
 import { parse, type Node, type Options } from "acorn";
+import type { Reference } from "../../model/reference.ts";
 import { createLineFinder } from "./reference.ts";
 
 /**
