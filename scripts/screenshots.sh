@@ -28,7 +28,7 @@ destinations:
   practice:
     url: $site
     store: { kind: s3, bucket: $(field bucket), region: $(field region), endpoint: "$(field endpoint)", serves: website }
-    edge: { kind: distribution, id: $(field distribution), endpoint: "$(field edgeApi)", query: ignored, worth: 4KB }
+    edge: { kind: distribution, id: $(field distribution), endpoint: "$(field edgeApi)", query: ignored, worth: 4KB, settle: 0s, longestFetch: 0s }
 Y
 shot() { # shot NAME WORDS…: the picture of one call, shown as a user would type it
   local name=$1; shift

@@ -1,6 +1,6 @@
 import { createHash, hash } from "node:crypto";
 import { around } from "../../test/support/around.ts";
-import { EXACT_EDGE, toExactInvalidation } from "../../test/support/edges.ts";
+import { toEdge, toExactInvalidation } from "../../test/support/edges.ts";
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import type { Pointer } from "../core/model/release.ts";
 import { EdgeError, type Edge } from "../ports/edge.ts";
@@ -11,6 +11,7 @@ import { Pace } from "../core/delivery/pace.ts";
 import type { CopyStep, RemoveStep, StepPhase } from "../core/model/plan.ts";
 import { carryOut } from "./carry-out.ts";
 import { toConditions, type PerformTools } from "./perform-tools.ts";
+import { WayBook } from "./edge-ways.ts";
 import { askEdges } from "./invalidate.ts";
 import { runPool } from "../core/delivery/pool.ts";
 import { switchPointer } from "./record.ts";
@@ -186,29 +187,36 @@ test("a store without conditions gets the pointer when nothing moved", async () 
   expect(await readText(await inner.get(".courier/current.json"))).toContain('"ours"');
 });
 
-test("edges are asked from the store outwards; one that fails leaves the outer ones unasked", async () => {
+test("edges are asked twice, from the store outwards; one that fails leaves the outer ones unasked", async () => {
   const asked: string[] = [];
-  const edge = (name: string, fails = false): Edge => ({
-    name,
-    abilities: EXACT_EDGE,
-    invalidate: ({ patterns, nameBatch }) => {
-      asked.push(`${name} ${patterns.join()} ${nameBatch(patterns).startsWith("run-1-")}`);
-      return fails
-        ? Promise.reject(new EdgeError(name, { kind: "other", answer: "not today" }))
-        : Promise.resolve();
-    },
-    close: () => undefined,
-  });
+  const edge = (name: string, fails = false): Edge =>
+    toEdge({
+      name,
+      forget: ({ patterns, run }) => {
+        asked.push(`${name} ${patterns.join()} ${run}`);
+        return fails
+          ? Promise.reject(new EdgeError(name, { kind: "other", answer: "not today" }))
+          : Promise.resolve();
+      },
+    });
   const events: DeliveryEvent[] = [];
+  const addressRules = { forms: ["file"], basePath: "/", indexName: "index.html" } as const;
   const tools = {
     edges: [edge("inner"), edge("middle", true), edge("outer")],
     clock,
     report: (event: DeliveryEvent) => events.push(event),
     run: "run-1",
-  };
+    book: new WayBook({ store: new MemoryStore(), clock, run: "run-1", addressOf: (key) => `/${key}`, indexName: "index.html" }),
+    facts: { parcels: [], addressRules, loadEarlier: () => Promise.resolve([]) },
+  }; // prettier-ignore
   const requests = ["inner", "middle", "outer"].map((name) => toExactInvalidation(name, ["/"]));
-  expect([...(await askEdges(tools, "invalidate", requests))]).toEqual(["inner"]);
-  expect(asked).toEqual(["inner / true", "middle / true"]);
+  const outcomes = await askEdges(tools, { phase: "invalidate", requests, lastWriteMs: 0 });
+  expect(outcomes.map(({ edge: name, left }) => [name, [...left]])).toEqual([
+    ["inner", []],
+    ["middle", ["/"]],
+    ["outer", ["/"]],
+  ]);
+  expect(asked).toEqual(["inner / run-1", "inner / run-1", "middle / run-1"]);
   expect(events.filter(({ event }) => event === "warning")).toEqual([
     expect.objectContaining({
       warning: { code: "edge-failed", edge: "middle", failure: { kind: "other", answer: "not today" } },

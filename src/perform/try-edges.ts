@@ -82,12 +82,15 @@ async function tryPattern(tools: EdgeTools, edge: Edge): Promise<ForgettingLook>
 }
 
 async function invalidate(
-  { run, onWait }: EdgeTools,
+  { run, onWait, clock }: EdgeTools,
   edge: Edge,
   pattern: UrlPath,
 ): Promise<ForgettingLook | undefined> {
   try {
-    await edge.invalidate({ patterns: [pattern], nameBatch: () => `${run}-checkup-${pattern}`, onWait });
+    const request = { patterns: [pattern], run, onWait };
+    await edge.forget(request);
+    await clock.sleep(edge.confirmation.settle * 1000);
+    await edge.forget(request);
     return undefined;
   } catch (error) {
     if (!(error instanceof EdgeError)) throw error;

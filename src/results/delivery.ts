@@ -16,7 +16,7 @@ export const invalidationSchema = z.strictObject({
   collateral: weight,
   /** Right copies that would go along if everything (`/*`) were invalidated. */
   everything: weight,
-  /** Whether every edge has let go of all. */
+  /** Whether every edge has let go of all, as far as it was read back. */
   confirmed: z.boolean(),
   /** Addresses that an edge has not confirmed; the next run asks again. */
   owed: z.array(z.string()),
@@ -24,11 +24,16 @@ export const invalidationSchema = z.strictObject({
   edges: z.array(
     z.strictObject({
       edge: z.string(),
+      /** How many addresses may be held wrongly. */
+      addresses: count,
+      /** By how many patterns they are asked for. */
       patterns: count,
       collateral: weight,
       /** By how many bytes a better set of patterns could beat this one at most. */
       gap: count,
       confirmed: z.boolean(),
+      /** What was read back and is right: addresses, each in so many forms of Accept-Encoding. */
+      read: z.strictObject({ addresses: count, forms: count }),
     }),
   ),
   /** What could be spared if more were known of an edge. */
@@ -82,6 +87,8 @@ export const deliveryResultSchema = z.strictObject({
       reason: z.string(),
     }),
   ),
+  /** Workers and version files that wait until every edge has confirmed; the next run writes them. */
+  heldBack: z.array(z.string()),
   /** Objects removed by this delivery. */
   pruned: z.array(z.string()),
   /** Objects that only stand for open tabs, and until when at least. */

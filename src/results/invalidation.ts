@@ -2,11 +2,15 @@ import type { AskedAnew } from "../core/model/reasons.ts";
 import { showAskedAnewHint, showFreshnessHint, showQueryHint } from "../words/invalidations.ts";
 import { byText } from "../core/model/names.ts";
 import type { AddressWeight, EdgeInvalidation } from "../core/model/plan.ts";
+import type { EdgeOutcome } from "../core/model/edge-outcome.ts";
+import type { OwedInvalidation } from "../core/model/release.ts";
 import type { DeliveryResult } from "./delivery.ts";
 
 export interface InvalidationFacts {
-  /** Names of edges that have confirmed; the others owe. */
-  readonly confirmed: ReadonlySet<string>;
+  /** What edges that were asked have confirmed, and what not. */
+  readonly outcomes: readonly EdgeOutcome[];
+  /** What edges owe that are no longer in the settings. */
+  readonly orphans: readonly OwedInvalidation[];
   readonly dryRun: boolean;
   /** How many addresses are asked for only since an edge is not known to keep to `max-age=0`, by edge. */
   readonly sparable: ReadonlyMap<string, number>;
@@ -17,33 +21,47 @@ export interface InvalidationFacts {
 /** What edges were asked for, or would be, in all rounds together. */
 export function toInvalidationResult(
   requests: readonly EdgeInvalidation[],
-  { confirmed, dryRun, sparable, askedAnew }: InvalidationFacts,
+  { outcomes, orphans, dryRun, sparable, askedAnew }: InvalidationFacts,
 ): DeliveryResult["invalidation"] {
   const names = [...new Set(requests.map(({ edge }) => edge))];
-  const open = requests.filter(({ edge }) => !confirmed.has(edge));
   const edges = names.map((edge) => {
     const own = requests.filter((request) => request.edge === edge);
+    const outcome = outcomes.find((candidate) => candidate.edge === edge);
     return {
       edge,
-      patterns: own.reduce((sum, { patterns }) => sum + patterns.length, 0),
+      patterns: selectOutermost(own.flatMap(({ patterns }) => patterns)),
+      addresses: unique(own.flatMap(({ addresses }) => addresses)).length,
       collateral: sum(own.map(({ collateral }) => collateral)),
       gap: own.reduce((total, { gap }) => total + gap, 0),
-      confirmed: confirmed.has(edge),
+      confirmed: outcome?.left.size === 0,
+      read: { addresses: outcome?.read.size ?? 0, forms: outcome?.forms ?? 0 },
     };
   });
+  const left = [
+    ...outcomes.flatMap((outcome) => [...outcome.left]),
+    ...orphans.flatMap(({ addresses }) => addresses),
+  ];
   return {
     addresses: unique(requests.flatMap(({ addresses }) => addresses)),
-    patterns: unique(requests.flatMap(({ patterns }) => patterns)),
+    patterns: unique(edges.flatMap(({ patterns }) => patterns)),
     collateral: largest(edges.map(({ collateral }) => collateral)),
     everything: largest(requests.map(({ everything }) => everything)),
-    confirmed: !dryRun && open.length === 0,
-    owed: dryRun ? [] : unique(open.flatMap(({ addresses }) => addresses)),
-    edges,
+    confirmed: !dryRun && left.length === 0 && edges.every(({ confirmed }) => confirmed),
+    owed: dryRun ? [] : unique(left),
+    edges: edges.map(({ patterns, ...edge }) => ({ ...edge, patterns: patterns.length })),
     hints: [
       ...(askedAnew === undefined || names.length === 0 ? [] : [showAskedAnewHint(askedAnew)]),
       ...names.flatMap((edge) => toHints(edge, requests, sparable.get(edge) ?? 0)),
     ],
   };
+}
+
+/** Each pattern once, without those that another one takes along. */
+function selectOutermost(patterns: readonly string[]): string[] {
+  const trees = unique(patterns.filter((pattern) => pattern.endsWith("*")));
+  return unique(patterns).filter(
+    (pattern) => !trees.some((tree) => tree !== pattern && pattern.startsWith(tree.slice(0, -1))),
+  );
 }
 
 /** Settings that would spare something, where it is not known what the edge does. */

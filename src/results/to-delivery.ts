@@ -2,7 +2,8 @@ import { releaseOf, type Origin } from "../core/model/wanted.ts";
 import { showChangeReason, UNCHANGED } from "../words/reasons.ts";
 import { showDeliveryWarning } from "../words/warnings.ts";
 import type { DeliveryDecision } from "../core/delivery/decide.ts";
-import type { ObjectKey } from "../core/model/names.ts";
+import type { EdgeOutcome } from "../core/model/edge-outcome.ts";
+import { byText, type ObjectKey } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import { isAssetLike } from "../core/model/role.ts";
 import { phaseOf, stepsOf, targetOf, type PhaseName } from "../core/model/plan.ts";
@@ -26,14 +27,17 @@ export interface ResultFacts {
   readonly dryRun: boolean;
   readonly requests: DeliveryResult["requests"];
   readonly phases: readonly { readonly name: PhaseName | "gather" | "hold"; readonly seconds: number }[];
-  /** Names of edges that have confirmed; the others owe. */
-  readonly confirmed: ReadonlySet<string>;
+  /** What edges that were asked have confirmed, and what not. */
+  readonly outcomes: readonly EdgeOutcome[];
+  /** What was not written after all, since an edge has not confirmed. */
+  readonly heldBack: ReadonlySet<ObjectKey>;
   /** What was cleared; absent: all that the plan says, or would be. */
   readonly cleared?: ReadonlySet<ObjectKey>;
 }
 
 /** The result of a delivery, or what it would be. */
-export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
+export function toDeliveryResult(planned: ResultFacts): DeliveryResult {
+  const facts = withoutHeldBack(planned);
   const { decision, state } = facts;
   const { comparison, plan } = decision;
   const redelivers = releaseOf(facts.origin);
@@ -57,6 +61,7 @@ export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
     counts: toCounts(facts),
     bytes: toBytes(facts),
     changes: toChanges(facts),
+    heldBack: [...facts.heldBack].sort(byText),
     pruned: [
       ...removed,
       ...comparison.stale.map(({ recorded }) => recorded.key).filter((key) => expired.has(key)),
@@ -64,13 +69,32 @@ export function toDeliveryResult(facts: ResultFacts): DeliveryResult {
     kept,
     invalidation: toInvalidationResult(
       [...plan.unmaskings, ...plan.invalidations, ...plan.lateInvalidations],
-      { ...facts, sparable: decision.sparable, askedAnew: facts.askedAnew?.page },
+      {
+        ...{ outcomes: facts.outcomes, orphans: decision.orphans, dryRun: facts.dryRun },
+        ...{ sparable: decision.sparable, askedAnew: facts.askedAnew?.page },
+      },
     ),
     generated: toGenerated(facts),
     requests: { ...facts.requests },
     phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
     ...(facts.url === undefined ? {} : { url: facts.url }),
     warnings: decision.warnings.map(showDeliveryWarning),
+  };
+}
+
+/** The same as if what waits had not been planned. */
+function withoutHeldBack(facts: ResultFacts): ResultFacts {
+  const { heldBack, decision } = facts;
+  if (heldBack.size === 0) return facts;
+  const changes = decision.comparison.changes.filter(({ parcel }) => !heldBack.has(parcel.key));
+  const phases = decision.plan.phases.filter(({ name }) => name !== "announce");
+  return {
+    ...facts,
+    decision: {
+      ...decision,
+      comparison: { ...decision.comparison, changes },
+      plan: { ...decision.plan, phases },
+    },
   };
 }
 

@@ -1,4 +1,6 @@
 import { resolve } from "node:path";
+import type { ConfirmationRule, ReadBackBudget } from "../core/model/edge.ts";
+import { byText } from "../core/model/names.ts";
 import { toBasePath } from "../core/addresses/addresses.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
 import { OperatorError } from "../core/model/failure.ts";
@@ -43,7 +45,12 @@ interface SafetySettings {
 export const distributionsOf = ({ edges }: Pick<Target, "edges">): string[] =>
   edges.flatMap((edge) => (edge.kind === "distribution" ? [edge.id] : []));
 
-export type NamedEdgeSettings = Exclude<EdgeSettings, { kind: "none" }> & { readonly name: string };
+export type NamedEdgeSettings = Exclude<EdgeSettings, { kind: "none" }> & {
+  readonly name: string;
+  /** What it is: the name that somebody gave it, or what it is reached by. */
+  readonly identity: string;
+  readonly confirmation: ConfirmationRule;
+};
 
 /** Options that override the settings. */
 export interface TargetOptions {
@@ -186,7 +193,28 @@ function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {
     .map((edge, index) => ({
       ...edge,
       name: edge.name ?? (edges.length === 1 ? edge.kind : `${edge.kind}-${index + 1}`),
+      identity: edge.name ?? toIdentity(edge, destination.url),
+      confirmation: {
+        ...{ settle: edge.settle, longestFetch: edge.longestFetch, rewrites: destination.rewrites },
+        readBack: toBudget(edge.confirm),
+      },
     }));
+}
+
+/** What is owed is looked up by this: it stays the same when another edge is added, and changes with what it stands for. */
+function toIdentity(edge: Exclude<EdgeSettings, { kind: "none" }>, url: string | undefined): string {
+  if (edge.kind === "distribution") return `distribution ${edge.id}`;
+  const places = [...(edge.nodes ?? [edge.url ?? url ?? ""])].sort(byText);
+  return `purge ${edge.host ?? ""} ${places.join(" ")}`.replace(/\s+/g, " ");
+}
+
+/** Reading back takes a minute at most where nobody has said anything. */
+const READ_BACK_SECONDS = 60;
+
+function toBudget(confirm: string | undefined): ReadBackBudget {
+  if (confirm === undefined) return { kind: "time", seconds: READ_BACK_SECONDS };
+  if (confirm === "all" || confirm === "off") return { kind: confirm };
+  return { kind: "most", addresses: Number.parseInt(confirm, 10) };
 }
 
 /** What the settings can say and this version can't do: said by name, never passed over. */

@@ -83,6 +83,7 @@ const s3Store = z
   }));
 const folderStore = z.strictObject({ kind: z.literal("folder"), folder: text });
 
+const ADDRESSES = /^[1-9]\d{0,8} addresses$/;
 const edgeCommon = {
   name: text.optional(),
   minimumFreshness: duration
@@ -94,10 +95,22 @@ const edgeCommon = {
     .optional()
     .describe("whether it holds /news/?a=1 apart from /news/; not said: it is taken to do so"),
   negative: duration.optional().describe("how long it holds 'not found'; 0s: not at all"),
+  settle: duration.default(2).describe("the pause between the first and the second time that it is asked"),
+  longestFetch: duration
+    .default(20)
+    .describe("how long it waits for the store at most: nothing counts as confirmed before"),
+  confirm: z
+    .union([
+      z.enum(["all", "off"]),
+      z.string().regex(ADDRESSES, "all, off, or a number such as 2000 addresses"),
+    ])
+    .optional()
+    .describe("how much is read back of what it was asked to forget; not said: as much as a minute allows"),
 };
 const distributionEdge = z.strictObject({
   kind: z.literal("distribution"),
   id: text,
+  url: httpUrl.optional().describe("where it answers itself, behind another edge"),
   endpoint: httpUrl.optional(),
   region: text.default("us-east-1"),
   profile: text.optional(),
@@ -117,7 +130,6 @@ const purgeEdge = z.strictObject({
   header: text.default("X-Purge-Token"),
   patterns: z.enum(["none", "path", "ban"]).default("none"),
   encodings: z.array(z.string()).optional(),
-  settle: duration.default(2),
   ...edgeCommon,
 });
 const noEdge = z.strictObject({ kind: z.literal("none"), name: text.optional() });
@@ -136,6 +148,10 @@ const destination = z.strictObject({
   previews: z.strictObject({ prefix: text, address: text, lasts: duration.default(7 * 86_400) }).optional(),
   state: z.strictObject({ bucket: text, prefix: bucketPrefix.default("") }).optional(),
   hold: z.strictObject({ lease: duration.default(30) }).prefault({}),
+  rewrites: z
+    .boolean()
+    .default(false)
+    .describe("an edge changes what it passes on, so that answers can't be compared with what was delivered"),
   expect: z.strictObject({ headers: z.record(text, z.string()).default({}) }).optional(),
   noIndex: z.boolean().default(false),
   freshness: freshnessRules.default([]),

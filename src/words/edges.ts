@@ -1,4 +1,5 @@
 import type { EdgeFailure, EdgeWait } from "../core/model/edge.ts";
+import { counted } from "./text.ts";
 
 type Of<Kind extends EdgeFailure["kind"]> = EdgeFailure & { readonly kind: Kind };
 
@@ -21,10 +22,23 @@ const FAILURES: { readonly [Kind in EdgeFailure["kind"]]: (of: never) => string 
   "refused-purge": ({ node, status }: Of<"refused-purge">) =>
     `it answered ${status ?? ""} to a purge (${node})`,
   "no-purges": ({ node }: Of<"no-purges">) => `it does not take purges (405) (${node})`,
-  "still-old": ({ held }: Of<"still-old">) => `it still holds the old ${held}`,
-  "wildcards-ignored": ({ status, pattern, address }: Of<"wildcards-ignored">) =>
-    `it answered ${status ?? ""} to the wildcard ${pattern} and still holds ${address}: it seems not to take wildcards (edge.patterns)`,
+  "still-old": ({ held, count }: Of<"still-old">) => `it still holds the old ${held}${andMore(count)}`,
+  foreign: ({ held, count }: Of<"foreign">) =>
+    `it answers with something that was never delivered there: ${held}${andMore(count)}; if it changes what it passes on, say rewrites: true`,
+  unreadable: ({ held, count }: Of<"unreadable">) =>
+    `its answer can't be decoded here: ${held}${andMore(count)}`,
+  "no-answer": ({ held, count }: Of<"no-answer">) => `it can't be read back: ${held}${andMore(count)}`,
+  unread: ({ count }: Of<"unread">) =>
+    `there was no time to read back ${counted(count, "address", "addresses")}; rcourier invalidate --owed goes on`,
+  unseen: () =>
+    "where it answers is not known, so nothing can be read back: say url, or confirm: off to take its word",
+  "unlisted-forms": ({ node }: Of<"unlisted-forms">) =>
+    `it keeps a copy for each Accept-Encoding that anybody sends, and nobody can list those (${node}): let it make one form of them, or say all of them with encodings (docs/caches.md)`,
+  "wildcards-ignored": ({ pattern, address }: Of<"wildcards-ignored">) =>
+    `it was asked for the wildcard ${pattern} and held ${address} all the same: it seems not to take wildcards (edge.patterns)`,
 };
+
+const andMore = (count: number): string => (count > 1 ? ` and ${count - 1} more` : "");
 
 /** What an edge answered when it did not do what it was asked for. */
 export const showEdgeFailure = (failure: EdgeFailure): string =>
@@ -34,7 +48,11 @@ export const showEdgeFailure = (failure: EdgeFailure): string =>
 export function showEdgeWait(wait: EdgeWait): string {
   switch (wait.code) {
     case "settling":
-      return "letting what is under way arrive, before purging again";
+      return "letting what is under way arrive, before asking again";
+    case "fetches":
+      return "letting fetches end that began before the last write";
+    case "reading":
+      return `reading back: ${wait.read} of ${counted(wait.of, "address", "addresses")}`;
     case "confirmation":
       return "waiting for confirmation";
     case "others":

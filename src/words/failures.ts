@@ -190,6 +190,11 @@ export const FAILURES = {
     message: "no file of release {release} fits {glob}",
     hint: "globs go over the build's paths, such as news/**; addresses begin with a slash",
   },
+  "no-such-debt": {
+    exit: 2,
+    message: "no edge that is gone owes anything under the name {edge}",
+    hint: "rcourier releases lists what edges owe; one that is still in the settings is asked with --owed",
+  },
   "not-an-address": {
     exit: 2,
     message: "{address} can't be asked for: {reason}",

@@ -3,7 +3,7 @@ import type { Hold } from "../core/model/hold.ts";
 import type { OddAnswers, Unseen, Warning } from "../core/model/warning.ts";
 import { showEdgeFailure } from "./edges.ts";
 import { wordsOfProblem } from "./problems.ts";
-import { listed, placeOf } from "./text.ts";
+import { counted, listed, placeOf } from "./text.ts";
 
 /** Who has a hold. */
 export const showHolder = (hold: Hold | undefined): string =>
@@ -26,12 +26,19 @@ export function showUnseen({ address, got, before }: Unseen): string {
 const showOdd = ({ count, first }: OddAnswers): string =>
   `${count === 1 ? "one address answers" : `${count} addresses answer`} with something that was never delivered there: ${first}`;
 
+/** @param edge what it is */
+const showGone = (edge: string, addresses: number): string =>
+  `${edge} owes ${counted(addresses, "address", "addresses")} and is no longer in the settings: nobody can ask it. If it is gone for good, rcourier invalidate --gone "${edge}" strikes that`;
+
 const WARNINGS: { readonly [Code in Warning["code"]]: (of: Warning & { readonly code: Code }) => string } = {
   queued: ({ hold }) => `waiting for ${showHolder(hold)}`,
   left: ({ key }) => `${key} was to be cleared and stays: it was written by other means meanwhile`,
   "etag-kept": ({ key }) =>
     `${key} has a new type under an old ETag: caches that only ask whether it changed may keep the old type`,
   "edge-odd": ({ edge, odd }) => `at the edge ${edge} ${showOdd(odd)}; rcourier verify looks closer`,
+  "edge-gone": ({ edge, addresses }) => showGone(edge, addresses),
+  "no-patterns": ({ edge, tree, below }) =>
+    `the edge ${edge} takes no patterns: of ${tree} it is asked for ${counted(below, "address", "addresses")} that the current release has there, and for no others`,
   "edge-failed": ({ edge, failure }) => `the edge ${edge} has not confirmed: ${showEdgeFailure(failure)}`,
   "no-conditions": () =>
     "this store checks no conditions: two deliveries at the same moment are told apart by looking only, and what goes stale now is left to the next delivery",
@@ -52,6 +59,7 @@ const DELIVERY_WARNINGS: { readonly [Code in DeliveryWarning["code"]]: (of: OfDe
   drifted: ({ release, keys }) =>
     `changed or removed by other means since release ${release}: ${listed(keys)}`,
   foreign: ({ keys }) => `not ours, left alone: ${listed(keys)}`,
+  "edge-gone": ({ edge, addresses }) => showGone(edge, addresses),
   unreadable: ({ keys }) => `can't be read, so nothing is pruned: ${listed(keys)}`,
   "older-unreadable": () => "the record of an earlier release can't be read: nothing is pruned",
   unended: ({ runs }) =>

@@ -11,5 +11,10 @@ export async function compare(
 ): Promise<DeliveryResult> {
   const outlook = await planOutlook(delivery);
   assertNotRefused(outlook.decision, outlook.build.folder, delivery.run.report);
-  return toResult(delivery, outlook, { ...options, dryRun: true }, { phases: [], confirmed: new Set() });
+  return toResult(
+    delivery,
+    outlook,
+    { ...options, dryRun: true },
+    { phases: [], outcomes: [], heldBack: new Set() },
+  );
 }

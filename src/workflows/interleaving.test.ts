@@ -13,6 +13,7 @@ const disturbance: fc.Arbitrary<Disturbance> = fc.record({
   diesAt: fc.option(fc.integer({ min: 1, max: 90 }), { nil: undefined, freq: 3 }),
   tookEffect: fc.boolean(),
   edgeFails: fc.boolean(),
+  loses: fc.integer({ min: 0, max: 3 }),
   onlyOuter: fc.boolean(),
   rivalAt: fc.option(fc.integer({ min: 1, max: 80 }), { nil: undefined, freq: 2 }),
   rival: build,
@@ -26,7 +27,7 @@ const scenario: fc.Arbitrary<Required<Played>> = fc.record({
   seed: fc.integer({ min: 1, max: 2 ** 31 }),
   runs: fc.array(disturbance, { minLength: 1, maxLength: 4 }),
   last: build,
-  edge: fc.constantFrom<EdgeName>("exact", "keyed", "honest"),
+  edge: fc.constantFrom<EdgeName>("exact", "keyed", "honest", "distribution"),
   hasTwo: fc.boolean(),
   traits: fc.constantFrom<MemoryTraits>({}, { opaqueEtags: true }),
 });
@@ -190,6 +191,8 @@ test.each<[Remedy, RegExp]>([
   ["new names are unmasked", /the edge has as missing/],
   ["left assets are unmasked", /the edge has as missing/],
   ["open records", /is left for ever/],
+  ["fetches are waited for", /instead of/],
+  ["answers are read back", /instead of/],
 ])("the test notices when a remedy is taken out: %s", async (remedy, fault) => {
   const found: string[] = [];
   for (const played of fc.sample<Played>(CASES_FOR[remedy] ?? scenario, { numRuns: 1000, seed: 7 })) {

@@ -5,14 +5,19 @@ import type { InvalidateResult } from "../results/history.ts";
 import type { UrlPath } from "../core/model/names.ts";
 import type { EdgeInvalidation } from "../core/model/plan.ts";
 import type { DestinationState, OwedInvalidation, Pointer, Waybill } from "../core/model/release.ts";
-import { listOwed } from "../core/edges/owed.ts";
+import { isDebtOf, listOwed, selectOrphans, strikeConfirmed } from "../core/edges/owed.ts";
+import { isTree } from "../core/edges/cover/cover.ts";
+import { listAddresses } from "../core/addresses/addresses.ts";
+import { takesWildcards } from "../core/model/edge.ts";
+import type { EdgeOutcome } from "../core/model/edge-outcome.ts";
+import { openAsking } from "./asking.ts";
 import { findRelease } from "../core/history/release-names.ts";
 import { readDestination, readWaybill } from "../gather/read-destination.ts";
 import { toKeptPointer } from "../core/compare/key-state.ts";
 import { switchPointer } from "../perform/record.ts";
 import { withHold } from "./hold.ts";
 import { readNamed } from "./named-release.ts";
-import { ask, toRequests } from "./pay.ts";
+import { readLastWriteMs, selectAnswering, toRequests } from "./pay.ts";
 import type { Place, Stay, Visit } from "./run.ts";
 
 export interface InvalidateOptions {
@@ -22,6 +27,8 @@ export interface InvalidateOptions {
   /** What edges owe from before. */
   readonly owed: boolean;
   readonly everything: boolean;
+  /** Edges that no longer are: what they owe is struck, without asking anybody. */
+  readonly gone?: readonly string[];
   readonly dryRun: boolean;
   readonly queueSeconds: number;
   /** Asks a person, where one is to be asked. */
@@ -34,22 +41,44 @@ export interface InvalidateOptions {
  */
 export async function invalidate(stay: Stay, options: InvalidateOptions): Promise<InvalidateResult> {
   const { place } = stay;
-  const { store, destination } = place;
-  if (place.edges.length === 0) throw new OperatorError("no-edge", { destination });
+  const { store, destination, edges } = place;
+  const { dryRun, owed, everything, queueSeconds, gone = [] } = options;
+  if (edges.length === 0 && gone.length === 0) throw new OperatorError("no-edge", { destination });
   const state = await readDestination(store, destination);
   const chosen = await selectAddresses(place, state, options);
+  assertReached(stay, state, chosen.byHand);
   const planned = plan(place, state, chosen);
-  if (options.dryRun || planned.length === 0) return toResult(place, planned, new Set(), options.dryRun);
-  if (options.everything) await options.confirm?.();
-  if (!options.owed) return toResult(place, planned, await ask(stay, planned), false);
-  return withHold(stay, { work: "invalidate", queueSeconds: options.queueSeconds }, async () => {
+  const orphans = selectOrphans(chosen.owed, edges);
+  assertGone(gone, selectOrphans(listOwed(state), edges));
+  if (dryRun || (planned.length === 0 && orphans.length === 0 && gone.length === 0))
+    return toResult(place, planned, { outcomes: [], orphans, dryRun });
+  if (everything || gone.length > 0) await options.confirm?.();
+  if (!owed && gone.length === 0)
+    return toResult(place, planned, { outcomes: await ask(stay, state, planned), dryRun });
+  return withHold(stay, { work: "invalidate", queueSeconds }, async () => {
     // What was owed may have been paid, or become more, until the destination was ours.
     const now = await readDestination(store, destination);
-    const requests = plan(place, now, { ...chosen, owed: listOwed(now) });
-    const confirmed = await ask(stay, requests);
-    await strike(stay, now, confirmed);
-    return toResult(place, requests, confirmed, false);
+    const requests = plan(place, now, { ...chosen, owed: owed ? listOwed(now) : [] });
+    const outcomes = requests.length > 0 ? await ask(stay, now, requests) : [];
+    const isGone = (entry: OwedInvalidation): boolean => gone.includes(entry.edge);
+    await strike(stay, now, (all) =>
+      strikeConfirmed(all, owed ? outcomes : []).filter((entry) => !isGone(entry)),
+    );
+    const left = selectOrphans(listOwed(now), edges).filter((entry) => !isGone(entry));
+    for (const { edge, addresses } of left)
+      stay.run.report({
+        event: "warning",
+        warning: { code: "edge-gone", edge, addresses: addresses.length },
+      });
+    return toResult(place, requests, { outcomes, orphans: owed ? left : [], dryRun });
   });
+}
+
+/** Throws `no-such-debt` for what owes nothing, or can still be asked. */
+function assertGone(gone: readonly string[], orphans: readonly OwedInvalidation[]): void {
+  const names = orphans.map(({ edge }) => edge);
+  const wrong = gone.find((edge) => !names.includes(edge));
+  if (wrong !== undefined) throw new OperatorError("no-such-debt", { edge: wrong });
 }
 
 interface Chosen {
@@ -81,34 +110,67 @@ async function readChanged(
   return { release, before: earlier && (await readWaybill(store, earlier)) };
 }
 
-function plan(place: Place, { waybill }: DestinationState, { byHand, owed }: Chosen): EdgeInvalidation[] {
-  const answering = waybill ? [...waybill.parcels, ...waybill.standing] : [];
-  const asked = place.edges.map(({ name }) => ({
-    edge: name,
-    addresses: [...byHand, ...owed.filter(({ edge }) => edge === name).flatMap(({ addresses }) => addresses)],
+function plan(place: Place, state: DestinationState, { byHand, owed }: Chosen): EdgeInvalidation[] {
+  const asked = place.edges.map((edge) => ({
+    edge: edge.identity,
+    addresses: [
+      ...byHand,
+      ...owed.filter((entry) => isDebtOf(entry, edge)).flatMap(({ addresses }) => addresses),
+    ],
   }));
-  return toRequests(place, asked, answering);
+  return toRequests(place, asked, selectAnswering(state)).filter(({ patterns }) => patterns.length > 0);
 }
+
+/** Trees that an edge can't be asked for are told, and what stands below them is asked for instead. Throws `no-match`. */
+function assertReached(
+  { run, place }: Visit,
+  { waybill }: DestinationState,
+  byHand: readonly UrlPath[],
+): void {
+  const trees = byHand.filter(isTree);
+  const deaf = place.edges.filter(({ abilities }) => !takesWildcards(abilities));
+  const answering = (waybill?.parcels ?? []).flatMap(({ key }) =>
+    listAddresses(key, place.siteRules.addressRules),
+  );
+  for (const tree of deaf.length > 0 ? trees : []) {
+    const below = answering.filter((address) => address.startsWith(tree.slice(0, -1))).length;
+    if (below === 0) throw new OperatorError("no-match", { glob: tree, release: waybill?.release ?? 0 });
+    for (const { name: edge } of deaf)
+      run.report({ event: "warning", warning: { code: "no-patterns", edge, tree, below } });
+  }
+}
+
+const ask = (visit: Visit, state: DestinationState, requests: readonly EdgeInvalidation[]) =>
+  openAsking(visit, { parcels: selectAnswering(state), state })({
+    ...{ phase: "invalidate", requests },
+    lastWriteMs: readLastWriteMs(state, visit.run.clock),
+  });
 
 /** Takes out of the pointer what edges have confirmed. What a run that died owes is struck with its record, by the next delivery. */
 async function strike(
   { run, place }: Visit,
   state: DestinationState,
-  confirmed: ReadonlySet<string>,
+  owed: (owed: readonly OwedInvalidation[]) => readonly OwedInvalidation[],
 ): Promise<void> {
   const { pointer, pointerEtag, open = [] } = state;
-  const left = pointer?.owed.filter(({ edge }) => !confirmed.has(edge));
-  if (pointer && left && left.length < pointer.owed.length)
+  const left = owed(pointer?.owed ?? []);
+  if (pointer && JSON.stringify(left) !== JSON.stringify(pointer.owed))
     await switchPointer(place.store, { ...toKeptPointer(pointer, state), owed: left }, pointerEtag);
   if (open.length > 0) run.report({ event: "warning", warning: { code: "open-record" } });
 }
 
-const toResult = (
+function toResult(
   { site, destination }: Place,
   requests: readonly EdgeInvalidation[],
-  confirmed: ReadonlySet<string>,
-  dryRun: boolean,
-): InvalidateResult => ({
-  ...{ site, destination, dryRun },
-  invalidation: toInvalidationResult(requests, { confirmed, dryRun, sparable: new Map() }),
-});
+  { outcomes, orphans = [], dryRun }: Come,
+): InvalidateResult {
+  const facts = { outcomes, orphans, dryRun, sparable: new Map() };
+  return { ...{ site, destination, dryRun }, invalidation: toInvalidationResult(requests, facts) };
+}
+
+/** What came of it. */
+interface Come {
+  readonly outcomes: readonly EdgeOutcome[];
+  readonly orphans?: readonly OwedInvalidation[];
+  readonly dryRun: boolean;
+}

@@ -69,7 +69,7 @@ describe("a content that is forgotten in a bucket that keeps versions", () => {
       Promise.reject(new StoreError("denied", "403", { action: { do: "delete-versions" } }));
     stage.between = (store) => around(store, { versions: { ...stage.store.versions, remove: refuse } });
     await expect(prune(stage.delivery(), { ...PRUNE, forget: ["crew.csv"] })).rejects.toMatchObject({ code: "versions-denied" }); // prettier-ignore
-    expect([await stage.text("crew.csv"), stage.asked]).toEqual([undefined, ["/crew.csv"]]);
+    expect([await stage.text("crew.csv"), [...new Set(stage.asked)]]).toEqual([undefined, ["/crew.csv"]]);
     // The same call with an identity that may do more goes on from there.
     stage.between = undefined;
     const { versions, owed } = await prune(stage.delivery(), { ...PRUNE, forget: ["crew.csv"] });

@@ -22,7 +22,7 @@ import { recordForgotten, switchPointer } from "../perform/record.ts";
 import { StoreError } from "../ports/object-store.ts";
 import { withOpenRecord } from "./open-record.ts";
 import { withHold } from "./hold.ts";
-import { pay } from "./pay.ts";
+import { pay, readLastWriteMs, selectAnswering } from "./pay.ts";
 import { createPerformTools } from "./perform-tools.ts";
 import type { Place, Stay } from "./run.ts";
 
@@ -64,8 +64,10 @@ export async function prune(stay: Stay, options: PruneOptions): Promise<PruneOut
   return withHold(stay, { work: "prune", queueSeconds: options.queueSeconds }, async (hold) => {
     const { decision: decided, state, forgotten } = await plan(stay, options);
     const earlier = await forgetVersions(store, forgotten);
-    const answering = state.waybill?.parcels ?? [];
-    const before = await pay(stay, state.pointer?.owed ?? [], answering);
+    const answering = selectAnswering(state);
+    const owedBefore = state.pointer?.owed ?? [];
+    const lastWriteMs = readLastWriteMs(state, stay.run.clock);
+    const before = await pay(stay, { owed: owedBefore, answering, state, lastWriteMs });
     const decision = before.isConfirmed ? decided : withoutStale(decided);
     await recordForgotten(store, decision.forgotten);
     // What is about to become wrong is written down before it can (O9).
@@ -74,7 +76,10 @@ export async function prune(stay: Stay, options: PruneOptions): Promise<PruneOut
     const left = await carryOutPrune(stay, { decision, state }, hold);
     let owed = before.left;
     if (decision.owed.length > 0) {
-      owed = (await pay(stay, pointer.owed, answering)).left;
+      const gone = new Set(decision.removals.map(({ key }) => key).filter((key) => !left.has(key)));
+      const stays = answering.filter(({ key }) => !gone.has(key));
+      const debt = { owed: pointer.owed, answering: stays, state, lastWriteMs: stay.run.clock.monotonicMs() };
+      owed = (await pay(stay, debt)).left;
       await switchPointer(store, { ...pointer, owed }, etag);
     }
     // Last: what this identity may not remove stops neither store nor edges from letting go.

@@ -91,7 +91,7 @@ async function hasMoved(
   return !isUntouched || (await readPointer(store))?.etag !== state.pointerEtag;
 }
 
-const ended = ({ laps }: Stopwatch): Outcome => ({ phases: laps, confirmed: new Set() });
+const ended = ({ laps }: Stopwatch): Outcome => ({ phases: laps, outcomes: [], heldBack: new Set() });
 
 /** What a run did, or would do. */
 export function toResult(

@@ -89,4 +89,4 @@ export interface Delivery extends Stay {
 
 /** What edges can be asked for, by name. */
 export const needsOf = ({ edges }: Pick<Place, "edges">): EdgeNeeds[] =>
-  edges.map(({ name, abilities }) => ({ name, ...abilities }));
+  edges.map(({ name, identity, abilities }) => ({ name, identity, ...abilities }));

@@ -2,8 +2,8 @@ import { etagsOfUnchanged } from "../core/compare/compare.ts";
 import { extendImmutableNames } from "../core/history/immutable-names.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { openKey, vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
-import { phaseOf, stepsOf, targetOf, type EdgeInvalidation, type StepPhase } from "../core/model/plan.ts";
-import type { OwedInvalidation, Pointer, RetainedRelease } from "../core/model/release.ts";
+import { phaseOf, stepsOf, targetOf, type StepPhase } from "../core/model/plan.ts";
+import type { Pointer, RetainedRelease } from "../core/model/release.ts";
 import {
   toOpenDelivery,
   toPointer,
@@ -12,8 +12,7 @@ import {
   type NextReleaseFacts,
 } from "../core/delivery/record.ts";
 import { judgeProbe, selectProbe } from "../core/delivery/probe.ts";
-import type { ReadBackFacts } from "../core/edges/read-back.ts";
-import { selectUnrecorded } from "../core/edges/owed.ts";
+import { selectUnrecorded, strikeConfirmed } from "../core/edges/owed.ts";
 import { selectClearable } from "../core/history/retention.ts";
 import { toKeptPointer } from "../core/compare/key-state.ts";
 import { RELEASE_ZERO_NOTE } from "../words/notes.ts";
@@ -21,10 +20,12 @@ import { readPointer, readWaybill } from "../gather/read-destination.ts";
 import { carryOut } from "../perform/carry-out.ts";
 import { toConditions, type PerformTools } from "../perform/perform-tools.ts";
 import type { HeldDestination } from "../perform/hold.ts";
-import { askEdges } from "../perform/invalidate.ts";
+import { mergeOutcomes, toUnasked, type EdgeOutcome } from "../core/model/edge-outcome.ts";
+import type { AskedRound } from "../perform/invalidate.ts";
 import { recordImmutableNames, recordWaybill, switchPointer } from "../perform/record.ts";
 import { hashSettings, switchRouting } from "../perform/website.ts";
 import type { BuildSource } from "../ports/build-source.ts";
+import { openAsking } from "./asking.ts";
 import { createPerformTools } from "./perform-tools.ts";
 import type { Place, Stay, Visit } from "./run.ts";
 import { withOpenRecord } from "./open-record.ts";
@@ -41,8 +42,10 @@ export interface WriteTools {
 /** What came of a run, besides what was planned. */
 export interface Outcome {
   readonly phases: readonly Lap[];
-  /** Edges that have confirmed. */
-  readonly confirmed: ReadonlySet<string>;
+  /** What each edge that was asked has confirmed, and what not. */
+  readonly outcomes: readonly EdgeOutcome[];
+  /** What waits until the edges have confirmed: workers. */
+  readonly heldBack: ReadonlySet<ObjectKey>;
   /** What was cleared: less than planned while an edge owes, or where the store keeps no two runs apart. */
   readonly cleared?: ReadonlySet<ObjectKey>;
 }
@@ -61,11 +64,6 @@ export async function writeRelease(stay: Stay, outlook: Outlook, tools: WriteToo
   );
 }
 
-const toReadBackFacts = ({ siteRules }: Place, { wanted, state }: Outlook): ReadBackFacts => ({
-  ...{ parcels: wanted.parcels, addressRules: siteRules.addressRules, clientRoutes: siteRules.clientRoutes },
-  before: state.waybill?.parcels ?? [],
-});
-
 async function writePhases(
   stay: Stay,
   outlook: Outlook,
@@ -73,7 +71,7 @@ async function writePhases(
   tools: WriteTools,
 ): Promise<Outcome> {
   const { run, place } = stay;
-  const { store, edges } = place;
+  const { store } = place;
   const { plan, makesRelease, newRouting } = outlook.decision;
   const { hold, stopwatch, source } = tools;
   const left = new Set<ObjectKey>();
@@ -85,21 +83,18 @@ async function writePhases(
     for (const [key, etag] of await carryOut(phase, perform, etags)) etags.set(key, etag);
     stopwatch.lap(name);
   };
-  const owing = new Set<string>();
-  const ask = async (name: "unmask" | "invalidate", requests: readonly EdgeInvalidation[]): Promise<void> => {
+  const asked: EdgeOutcome[] = [];
+  const asking = openAsking(stay, { parcels: outlook.decision.answering, state: outlook.state });
+  const ask = async (round: AskedRound): Promise<void> => {
     run.interruption.assertGoesOn();
-    const facts = toReadBackFacts(place, outlook);
-    const confirmed = await run.interruption.orStop(
-      askEdges({ ...run, run: run.name, edges }, name, requests, facts),
-    );
-    for (const { edge } of requests) if (!confirmed.has(edge)) owing.add(edge);
-    if (requests.length > 0) stopwatch.lap(name);
+    asked.push(...(await asking(round)));
+    if (round.requests.length > 0) stopwatch.lap(round.phase);
   };
   if (!hold.hasConditions) run.report({ event: "warning", warning: { code: "no-conditions" } });
 
   await carry("keep");
   await carry("stock");
-  await ask("unmask", plan.unmaskings);
+  await ask({ phase: "unmask", requests: plan.unmaskings });
   await probe(stay, outlook, stopwatch);
   assertBuildUnchanged(source, plan.phases);
   await carry("switch");
@@ -108,21 +103,31 @@ async function writePhases(
   const facts = settings === undefined ? before : withSettings(before, settings);
   const current = makesRelease ? await record(stay, facts, etags) : readCurrent(outlook);
   stopwatch.lap("record");
-  await ask("invalidate", plan.invalidations);
+  const lastWriteMs = run.clock.monotonicMs();
+  // What was asked for before the pages may have been brought back since, by a fetch that was under way then.
+  const again = plan.unmaskings;
+  await ask({ phase: "invalidate", requests: plan.invalidations, again, lastWriteMs });
   // Workers only when every edge has confirmed the pages and what they name: none may send a client to what an edge still has old.
-  const isConfirmed = owing.size === 0;
-  if (isConfirmed) await carry("announce");
-  if (isConfirmed) await ask("invalidate", plan.lateInvalidations);
-  else for (const { edge } of plan.lateInvalidations) owing.add(edge);
-  const confirmed = new Set(edges.map(({ name }) => name).filter((name) => !owing.has(name)));
-  await settle(store, outlook, current, { confirmed, announced: etags });
+  const isHeldBack = hasLeft(asked);
+  if (!isHeldBack) {
+    await carry("announce");
+    const round = { requests: plan.lateInvalidations, lastWriteMs: run.clock.monotonicMs() };
+    await ask({ phase: "invalidate", ...round });
+  } else asked.push(...plan.lateInvalidations.map(toUnasked));
+  const outcomes = mergeOutcomes(asked);
+  await settle(store, outlook, current, { outcomes, announced: etags });
   await clearUploads(store, outlook.state);
   // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
-  const cleared = owing.size === 0 ? await clear(outlook, { hold, carry, facts }) : new Set<ObjectKey>();
+  const cleared = hasLeft(outcomes) ? new Set<ObjectKey>() : await clear(outlook, { hold, carry, facts });
   for (const key of left) cleared.delete(key);
   await store.remove([openKey(run.name)]);
-  return { phases: stopwatch.laps, confirmed, cleared };
+  const heldBack = isHeldBack ? stepsOf(phaseOf(plan, "announce")).map(targetOf) : [];
+  return { phases: stopwatch.laps, outcomes, heldBack: new Set(heldBack), cleared };
 }
+
+/** Whether an edge has not confirmed something yet, whatever it was asked for since. */
+const hasLeft = (asked: readonly EdgeOutcome[]): boolean =>
+  mergeOutcomes(asked).some(({ left }) => left.size > 0);
 
 const toFacts = (
   { run, place }: Visit,
@@ -250,10 +255,10 @@ async function settle(
   store: Place["store"],
   { decision, state }: Outlook,
   { pointer, etag }: Current,
-  { confirmed, announced }: { confirmed: ReadonlySet<string>; announced: ReadonlyMap<ObjectKey, string> },
+  { outcomes, announced }: { outcomes: readonly EdgeOutcome[]; announced: ReadonlyMap<ObjectKey, string> },
 ): Promise<void> {
   // A run that only announces what its release had left asks for addresses that nobody may owe any more.
-  const owed: OwedInvalidation[] = decision.plan.owed.filter(({ edge }) => !confirmed.has(edge));
+  const owed = strikeConfirmed(decision.plan.owed, outcomes);
   const found = etagsOfUnchanged(decision.comparison, state);
   const { changes, unrecorded, pending } = decision.comparison;
   const late = [

@@ -18,6 +18,7 @@ import { analyseBuild } from "../../src/core/build/analysis.ts";
 import { toReadPolicy } from "../../src/core/bucket/policies.ts";
 import { openBuild } from "../../src/gather/folder-build.ts";
 import type { BuildSource } from "../../src/ports/build-source.ts";
+import { BELIEVED } from "../support/edges.ts";
 import { EdgeError, type Edge } from "../../src/ports/edge.ts";
 import { createCertificate } from "../../src/sandbox/edge/certificate.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
@@ -41,6 +42,7 @@ interface EdgeChanges {
   readonly token?: string;
 }
 
+const AN_EDGE = { name: "near", identity: "near", confirmation: BELIEVED };
 const EDGES: readonly [string, (changes?: EdgeChanges) => Edge, string][] = [
   [
     "a distribution",
@@ -50,8 +52,8 @@ const EDGES: readonly [string, (changes?: EdgeChanges) => Edge, string][] = [
       const limits = { patterns: 100, wildcards: 5, confirmWithin: 30, worth: 0 };
       const habits = { wildcard: "prefix", query: "ignored" } as const;
       return createDistributionEdge(
-        { name: "near", id, region, endpoint: at ?? edgeApi, ...limits, ...habits },
-        systemClock,
+        { ...AN_EDGE, id, region, endpoint: at ?? edgeApi, ...limits, ...habits },
+        { clock: systemClock, site: createHttpSite(sandbox.facts.edge) },
       );
     },
     "/news/*",
@@ -61,27 +63,17 @@ const EDGES: readonly [string, (changes?: EdgeChanges) => Edge, string][] = [
     ({ at, token = sandbox.facts.purgeToken } = {}) => {
       const { pops, edge } = sandbox.facts;
       const nodes = at === undefined ? pops : [at];
-      const settings = { token, header: "X-Purge-Token", settle: 0, patterns: "none" as const };
-      return createPurgeEdge(
-        { name: "near", nodes, host: new URL(edge).host, encodings: ["gzip"], ...settings },
-        systemClock,
-      );
+      const settings = { token, header: "X-Purge-Token", patterns: "none" as const };
+      return createPurgeEdge({ ...AN_EDGE, nodes, host: new URL(edge).host, encodings: [], ...settings });
     },
     "/news/",
   ],
 ];
 
+const RUN = `run-${process.pid}`;
+
 describe.each(EDGES)("the edge port: %s", (_, open, pattern) => {
-  let asked = 0;
-  /** Each call has batches of its own. */
-  const ask = (edge: Edge): Promise<void> => {
-    asked += 1;
-    const call = asked;
-    return edge.invalidate({
-      patterns: ["/", pattern],
-      nameBatch: (patterns) => `${call}-${hash("sha256", patterns.join())}-${process.pid}`,
-    });
-  };
+  const ask = (edge: Edge): Promise<void> => edge.forget({ patterns: ["/", pattern], run: RUN });
 
   test("when it has confirmed, every point of presence asks the store anew", async () => {
     const { facts } = sandbox;
@@ -89,13 +81,17 @@ describe.each(EDGES)("the edge port: %s", (_, open, pattern) => {
     const headers = { "content-type": "text/html", "cache-control": "max-age=600" };
     const read = (): Promise<string[]> =>
       Promise.all(facts.pops.map(async (point) => (await fetch(`${point}/`)).text()));
+    const edge = open();
+    // The same patterns again in the same run are asked for again.
     for (const text of ["one", "two"]) {
       await store.put("index.html", toContent(text), headers);
-      const edge = open();
       await ask(edge);
-      edge.close();
       expect(await read()).toEqual(facts.pops.map(() => text));
     }
+    const [place = ""] = edge.places;
+    const seen = await edge.look("/", { place, form: "gzip" });
+    expect([seen?.status, seen?.hash]).toEqual([200, toContent("two").hash]);
+    edge.close();
     // Held now: without being asked, nobody lets go.
     await store.put("index.html", toContent("three"), headers);
     expect(await read()).toEqual(facts.pops.map(() => "two"));
@@ -104,7 +100,7 @@ describe.each(EDGES)("the edge port: %s", (_, open, pattern) => {
 
   test("nothing to forget asks for nothing, and what can't be reached is a failure of a kind", async () => {
     const edge = open();
-    await edge.invalidate({ patterns: [], nameBatch: () => "never" });
+    await edge.forget({ patterns: [], run: RUN });
     edge.close();
     const far = open({ at: NOBODY });
     const failure = await ask(far).catch((error: unknown) => error);
@@ -116,7 +112,7 @@ describe.each(EDGES)("the edge port: %s", (_, open, pattern) => {
 
 test("a purge with a wrong token is refused as such", async () => {
   const edge = EDGES[1]?.[1]({ token: "wrong" }) as Edge;
-  const asked = edge.invalidate({ patterns: ["/"], nameBatch: () => "b" });
+  const asked = edge.forget({ patterns: ["/"], run: RUN });
   await expect(asked).rejects.toMatchObject({ failure: { kind: "denied" } });
   edge.close();
 });

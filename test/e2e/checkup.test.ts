@@ -93,7 +93,7 @@ const BROKEN: readonly (readonly [what: string, setup: Setup, link: string, caus
   ["an identity that may not invalidate", { args: ["--policy", policyWithout("cloudfront:CreateInvalidation")] }, "forgetting", "may-not-invalidate", "rcourier policy"],
   ["another distribution's id", { edge: { id: "OTHER" } }, "forgetting", "edge-unknown", "edge.id"],
   ["an edge that loses invalidations", { args: faults({ fault: "lost-invalidation", at: "edge-api" }) }, "forgetting", "still-old", "another cache"],
-  ["patterns that the cache does not know", { edge: { kind: "purge", patterns: "path", encodings: [], settle: "0s" } }, "forgetting", "patterns-unknown", "patterns: none"],
+  ["patterns that the cache does not know", { edge: { kind: "purge", patterns: "path", encodings: [], settle: "0s", longestFetch: "0s" } }, "forgetting", "patterns-unknown", "patterns: none"],
   ["a minimum that the settings deny", { args: ["--trait", "minimum-freshness=60"], edge: { minimumFreshness: "0s" } }, "habits", "habits-otherwise", "minimumFreshness"],
   ["queries that are kept apart against the settings", { args: ["--query", "keyed"], edge: { query: "ignored" } }, "habits", "habits-otherwise", "query: keyed"],
 ]; // prettier-ignore

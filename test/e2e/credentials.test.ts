@@ -2,7 +2,7 @@ import { readdirSync, readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { gunzipSync } from "node:zlib";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { NO_KEYS, Project, RunningSandbox, SECRETS } from "../support/program.ts";
+import { AT_ONCE, NO_KEYS, Project, RunningSandbox, SECRETS } from "../support/program.ts";
 
 const BUILDS = resolve("demo/builds");
 
@@ -53,7 +53,7 @@ test("no secret is printed or recorded, whatever goes wrong and wherever it got 
   const { facts } = sandbox;
   const [token, summary, output] = ["secret-of-a-test", "summary.md", "result.json"];
   const environment = { DEPLOY_TOKEN: token, GITHUB_ACTIONS: "true", GITHUB_STEP_SUMMARY: summary };
-  const settings = sandbox.settings(`${BUILDS}/1`, `    edge: { kind: purge, url: "http://127.0.0.1:9", token: "${facts.purgeToken}" }\n    url: http://127.0.0.1:9/`); // prettier-ignore
+  const settings = sandbox.settings(`${BUILDS}/1`, `    edge: { kind: purge, url: "http://127.0.0.1:9", token: "${facts.purgeToken}", ${AT_ONCE} }\n    url: http://127.0.0.1:9/`); // prettier-ignore
   const project = new Project(settings, facts);
   // A person put one where it is shown.
   const shown = settings.replace("site: Pelican", 'site: "${DEPLOY_TOKEN}" # Pelican');

@@ -3,7 +3,7 @@ import { join } from "node:path";
 import { decideContentType } from "../../src/core/build/content-type.ts";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
-import { Project, RunningSandbox } from "../support/program.ts";
+import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
 
 /** The demo's builds and the real ones, each as before and after. */
 const CASES = [
@@ -51,8 +51,8 @@ const edgeSettings = (sandbox: RunningSandbox, kind: "distribution" | "purge"): 
   const { edge, edgeApi, distribution, purgeToken, pops } = sandbox.facts;
   const settings =
     kind === "distribution"
-      ? `{ kind: distribution, id: ${distribution}, endpoint: "${edgeApi}" }`
-      : `{ kind: purge, nodes: ${JSON.stringify(pops)}, token: ${purgeToken}, query: ignored, settle: 0s }`;
+      ? `{ kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", ${AT_ONCE} }`
+      : `{ kind: purge, nodes: ${JSON.stringify(pops)}, token: ${purgeToken}, query: ignored, ${AT_ONCE} }`;
   return `    url: ${edge}\n    edge: ${settings}`;
 };
 

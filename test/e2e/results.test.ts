@@ -4,7 +4,7 @@ import { tmpdir, userInfo } from "node:os";
 import { join, resolve } from "node:path";
 import { writeFiles } from "../support/builds.ts";
 import { createHide, recordCall, recordState, type Call, type Hide } from "../support/journey.ts";
-import { Project, RunningSandbox } from "../support/program.ts";
+import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
 /**
@@ -49,7 +49,7 @@ const SETTINGS = (build: string): string =>
     "    default: true",
     `    url: ${sandbox.facts.edge}`,
     `    store: { kind: s3, bucket: ${sandbox.facts.bucket}, region: ${sandbox.facts.region}, endpoint: "${sandbox.facts.endpoint}", serves: website }`,
-    `    edge: { kind: distribution, id: ${sandbox.facts.distribution}, endpoint: "${sandbox.facts.edgeApi}", worth: 4KB }`,
+    `    edge: { kind: distribution, id: ${sandbox.facts.distribution}, endpoint: "${sandbox.facts.edgeApi}", worth: 4KB, ${AT_ONCE} }`,
     "  objects:",
     `    store: { kind: s3, bucket: ${sandbox.facts.bucket}, region: ${sandbox.facts.region}, endpoint: "${sandbox.facts.endpoint}", prefix: objects }`,
     "    freshness: [{ files: '**/*.css', browser: 1h }]",

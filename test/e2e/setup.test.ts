@@ -3,7 +3,7 @@ import { join, resolve } from "node:path";
 import { CreateMultipartUploadCommand, S3Client } from "@aws-sdk/client-s3";
 import type { Policy, PolicyStatement } from "../../src/core/model/policy.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { NO_KEYS, Project, RunningSandbox } from "../support/program.ts";
+import { AT_ONCE, NO_KEYS, Project, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
 const BUILDS = resolve("demo/builds");
@@ -126,7 +126,7 @@ const without = (policy: Policy, right: string): Policy => ({
 async function callUnder(policy: Policy, calls: readonly string[][], traits: readonly string[] = []) {
   const sandbox = await startSandbox("--policy", writePolicy(policy), "--propagation", "1s", ...traits);
   const { limited, distribution, edgeApi } = sandbox.facts;
-  const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}" }\n    retain: { releases: 1, for: 1d }`;
+  const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", ${AT_ONCE} }\n    retain: { releases: 1, for: 1d }`;
   const project = new Project(sandbox.settings(`${BUILDS}/1`, edge, "site/"), limited ?? NO_KEYS);
   let outcome = await project.run(["deliver"]);
   for (const args of calls) if (outcome.exit === 0) outcome = await project.run(args);

@@ -5,7 +5,7 @@ import { toContent } from "../contracts/object-store.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { showVerify } from "../../src/cli/verify/show.ts";
 import type { Terminal } from "../../src/cli/frame/terminal.ts";
-import { Project, RunningSandbox } from "../support/program.ts";
+import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
 const [V1, V2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
@@ -34,7 +34,7 @@ async function setUp(
   const origin = args.includes("--origin") ? [] : ["--origin", serves];
   const sandbox = await startSandbox(...origin, ...args);
   const { edge, distribution, edgeApi } = sandbox.facts;
-  const beside = `    url: ${edge}\n    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", query: ignored }\n${more}`;
+  const beside = `    url: ${edge}\n    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", query: ignored, ${AT_ONCE} }\n${more}`;
   const settings = sandbox.settings(V1, beside, prefix).replace("prefix:", `serves: ${serves}, prefix:`);
   return { sandbox, project: new Project(settings, sandbox.facts) };
 }

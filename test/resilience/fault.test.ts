@@ -7,7 +7,7 @@ import { stringify } from "yaml";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
 import { toContent } from "../contracts/object-store.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
-import { finish, Project, RunningSandbox, type Outcome } from "../support/program.ts";
+import { AT_ONCE, finish, Project, RunningSandbox, type Outcome } from "../support/program.ts";
 import { findBroken, listKeys, namesOf, openStore, readSite } from "../support/stored-site.ts";
 
 const isSoak = process.env.SOAK !== undefined;
@@ -55,7 +55,7 @@ test("with some of every fault, each delivery ends right or fails cleanly, and n
     ];
     const sandbox = await RunningSandbox.start(["--faults", writeFaults([...rules, ...atEdge], round + 1)]);
     const edgeOf = ({ facts: { distribution, edgeApi } }: RunningSandbox): string =>
-      `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}" }`;
+      `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", ${AT_ONCE} }`;
     const project = new Project(sandbox.settings(`${BUILDS}/1`, edgeOf(sandbox)), sandbox.facts);
     for (const number of [1, 2, 1]) {
       let outcome: Outcome | undefined;
@@ -140,7 +140,7 @@ test("visitors that load pages and all they name through the edge, without a pau
     "1s",
   ]);
   const { distribution, edgeApi, pops } = sandbox.facts;
-  const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}" }\n    retain: { releases: 2, for: 1d }`;
+  const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", ${AT_ONCE} }\n    retain: { releases: 2, for: 1d }`;
   const project = new Project(sandbox.settings(`${BUILDS}/1`, edge), sandbox.facts);
   await project.result(["deliver"]);
   const pages = ["/", "/crossings/", "/news/", "/fleet/", "/about.html", "/timetables/"];

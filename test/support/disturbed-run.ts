@@ -9,7 +9,8 @@ import { prune } from "../../src/workflows/prune.ts";
 import { redeliver } from "../../src/workflows/redeliver.ts";
 import type { Delivery } from "../../src/workflows/run.ts";
 import { memoryDelivery } from "./memory-build.ts";
-import { EDGES, WorldCache } from "./world-cache.ts";
+import { toEdge } from "./edges.ts";
+import { EDGES, LONGEST_FETCH_MS, LONGEST_MISSING_MS, WorldCache } from "./world-cache.ts";
 import { filesOf } from "./world-site.ts";
 import type { Disturbance, Remedy, World } from "./world.ts";
 
@@ -226,23 +227,32 @@ export class DisturbedRun {
     const content = { size: bytes.length, hash: hash("sha256", bytes), open: () => bytes };
     const standing = await this.world.store.head("version.json");
     if (standing) await this.world.store.put("version.json", content, standing.headers);
-    for (const cache of this.world.caches) await cache.purge(["/version.json"]);
+    for (const cache of this.world.caches) cache.purge(["/version.json"]);
   }
 
   private openEdge(cache: WorldCache, place: number): Edge {
     const name = place === 0 ? "near" : "far";
-    const { edgeFails, onlyOuter } = this.disturbance;
-    return {
+    const { edgeFails, onlyOuter, loses = 0 } = this.disturbance;
+    cache.loses = loses;
+    return toEdge({
       name,
       abilities: EDGES[this.world.edge],
-      invalidate: ({ patterns }) =>
+      hasStatus: this.world.edge === "distribution",
+      places: [name],
+      confirmation: {
+        settle: LONGEST_MISSING_MS / 1000,
+        longestFetch: this.without === "fetches are waited for" ? 0 : LONGEST_FETCH_MS / 1000,
+        readBack: { kind: this.without === "answers are read back" ? "off" : "all" },
+        rewrites: false,
+      },
+      forget: ({ patterns }) =>
         this.step(true, async () => {
           if (edgeFails && !(onlyOuter && place < this.world.caches.length - 1)) {
             this.world.isOwing = true;
             throw new EdgeError(name, { kind: "other", answer: "not today" });
           }
           if (this.without === "new names are unmasked" && !this.isRecorded) return;
-          await cache.purge(patterns.filter((pattern) => !this.isSkipped(pattern)));
+          cache.purge(patterns.filter((pattern) => !this.isSkipped(pattern)));
           await this.world.passTime();
           await this.world.store.remove(this.postponed.splice(0));
         }).catch((error: unknown) => {
@@ -250,7 +260,11 @@ export class DisturbedRun {
             ? error
             : new EdgeError(name, { kind: "other", answer: String(error) });
         }),
-      close: () => undefined,
-    };
+      look: async (address) => {
+        if (this.isDead) return undefined;
+        const { status, text } = await cache.ask(address);
+        return { status, headers: {}, hash: hash("sha256", text), size: text.length };
+      },
+    });
   }
 }

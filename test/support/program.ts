@@ -7,6 +7,9 @@ import type { SandboxFacts } from "../../src/sandbox/sandbox.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { temporaryFolder, writeFiles } from "./builds.ts";
 
+/** The sandbox's store answers at once: nothing of before is still under way when an edge is asked. */
+export const AT_ONCE = "settle: 0s, longestFetch: 0s";
+
 const PROGRAM = resolve("dist/main.js");
 
 /** A test that failed has stopped nothing: what it left would keep the whole test run from ending. */

@@ -27,7 +27,7 @@ export class PureDestination {
   pointer: Pointer | undefined;
   readonly rules = memoryRules();
   readonly retention = { releases: 2, forSeconds: 0 };
-  readonly edges = [{ name: "near", ...EXACT_EDGE }];
+  readonly edges = [{ name: "near", identity: "near", ...EXACT_EDGE }];
   private time = 0;
 
   get state(): DestinationState {

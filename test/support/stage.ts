@@ -5,7 +5,7 @@ import type { Delivery } from "../../src/workflows/run.ts";
 import { deliver } from "../../src/workflows/deliver.ts";
 import { redeliver } from "../../src/workflows/redeliver.ts";
 import { readText } from "../contracts/object-store.ts";
-import { EXACT_EDGE } from "./edges.ts";
+import { toEdge } from "./edges.ts";
 import { memoryDelivery, type RuleChanges } from "./memory-build.ts";
 
 export const OPTIONS = { dryRun: false, all: false };
@@ -29,15 +29,15 @@ export class Stage {
   /** Whether the one edge confirms; undefined: there is none. */
   edgeConfirms: boolean | undefined;
   readonly asked: string[] = [];
-  readonly edge: Edge = {
-    ...{ name: "near", abilities: EXACT_EDGE, close: () => undefined },
-    invalidate: ({ patterns }) => {
+  readonly edge: Edge = toEdge({
+    name: "near",
+    forget: ({ patterns }) => {
       if (!this.edgeConfirms)
         return Promise.reject(new EdgeError("near", { kind: "other", answer: "not today" }));
       this.asked.push(...patterns);
       return Promise.resolve();
     },
-  };
+  });
 
   delivery(files: Record<string, string> = {}, allowed: readonly string[] = []): Delivery {
     this.nowMs += 1000;

@@ -16,6 +16,8 @@ export interface Disturbance {
   readonly tookEffect?: boolean | undefined;
   /** The edge refuses every invalidation of this run. */
   readonly edgeFails?: boolean | undefined;
+  /** So many invalidations of this run come to nothing at each edge, which says that they are done. */
+  readonly loses?: number | undefined;
   /** Of two edges just the outer one. */
   readonly onlyOuter?: boolean | undefined;
   /** At this step the machine sleeps, and another run is started meanwhile, and comes to its end. */
@@ -40,6 +42,8 @@ export type Remedy =
   | "workers come last"
   | "new names are unmasked"
   | "left assets are unmasked"
+  | "fetches are waited for"
+  | "answers are read back"
   | "open records";
 
 export interface WorldOptions {
@@ -75,8 +79,9 @@ export class World {
     this.edge = edge;
     this.store = new MemoryStore(undefined, () => this.nowMs, traits);
     this.without = without;
-    const near = new WorldCache(edge, (address) => this.askOrigin(address));
-    this.caches = hasTwo ? [near, new WorldCache(edge, (address) => near.ask(address))] : [near];
+    const nowMs = (): number => this.nowMs;
+    const near = new WorldCache(edge, (address) => this.askOrigin(address), nowMs);
+    this.caches = hasTwo ? [near, new WorldCache(edge, (address) => near.ask(address), nowMs)] : [near];
   }
 
   /** A delivery that is disturbed. @returns what became of it */
@@ -117,7 +122,7 @@ export class World {
     for (let visits = Math.floor(this.chance() * 3); visits > 0; visits--) {
       const address = this.pick(ADDRESSES);
       if (this.chance() < 0.3)
-        (this.caches.length > 1 ? this.pick(this.caches) : this.near).askSlowly(address);
+        await (this.caches.length > 1 ? this.pick(this.caches) : this.near).askSlowly(address, this.chance());
       else await this.visit(address);
     }
   }
@@ -148,7 +153,7 @@ export class World {
 
   /** Every address at the edge against the store, once everything is quiet. */
   async findStale(): Promise<string[]> {
-    for (const cache of this.caches) await cache.calmDown();
+    for (const cache of this.caches) cache.calmDown();
     const stale: string[] = [];
     for (const [address, held] of this.caches.flatMap((cache) => [...cache.held])) {
       const fresh = await this.askOrigin(address);

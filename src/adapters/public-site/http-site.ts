@@ -1,13 +1,10 @@
-import { hash } from "node:crypto";
 import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
 import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
-import type { VisitorAnswer } from "../../core/model/visitor-answer.ts";
 import type { AskOptions, PublicSite } from "../../ports/public-site.ts";
-import { decode } from "../decode.ts";
-import { findRefusal } from "./refusal.ts";
+import { readAnswer } from "../read-answer.ts";
 
 const TIMEOUT_MS = 10_000;
-const SOCKETS = 16;
+const SOCKETS = 32;
 /** A server may close a connection just when it is used again. */
 const TRIES = 2;
 
@@ -23,7 +20,7 @@ export function createHttpSite(url: string): PublicSite {
       const target = `${options.isPlain === true ? `http://${hostname}` : origin}${address}`;
       for (let tried = 1; tried <= TRIES; tried++) {
         const answer = await send(target, options, agents)
-          .then(toAnswer)
+          .then(readAnswer)
           .catch(() => undefined);
         if (answer) return answer;
       }
@@ -51,19 +48,4 @@ function send(
     request.once("error", reject);
     request.end();
   });
-}
-
-async function toAnswer(response: IncomingMessage): Promise<VisitorAnswer> {
-  const chunks: Buffer[] = [];
-  for await (const chunk of response) chunks.push(chunk as Buffer);
-  const body = Buffer.concat(chunks);
-  const content = decode(body, response.headers["content-encoding"] ?? "");
-  const headers = Object.entries(response.headers).map(([name, value]) => [name, String(value)]);
-  return {
-    status: response.statusCode ?? 0,
-    headers: Object.fromEntries(headers) as Record<string, string>,
-    hash: content && hash("sha256", content),
-    size: body.length,
-    ...((response.statusCode ?? 0) >= 400 && content ? { refusal: findRefusal(content) } : {}),
-  };
 }

@@ -33,8 +33,8 @@ const RESULT: DeliveryResult = {
     { key: "boat.png", change: "moved", by: "copying", role: "asset", size: 4100, reason: "the same bytes as ship.png" },
     { key: "index.html", change: "replaced", by: "sending", role: "entry", size: 58_990, reason: "content" },
   ],
-  pruned: ["news/old/index.html"], kept: [{ key: "assets/app-0a1b2c3d.js", lastIn: 7, until: { release: 12, at: "2026-03-18T14:20:00.000Z" } }],
-  invalidation: { addresses: ["/", "/index.html"], patterns: ["/", "/index.html"], collateral: { addresses: 0, bytes: 0 }, everything: { addresses: 61, bytes: 2_011_002 }, confirmed: true, owed: [], hints: [], edges: [{ edge: "distribution", patterns: 2, collateral: { addresses: 0, bytes: 0 }, gap: 0, confirmed: true }] },
+  heldBack: [], pruned: ["news/old/index.html"], kept: [{ key: "assets/app-0a1b2c3d.js", lastIn: 7, until: { release: 12, at: "2026-03-18T14:20:00.000Z" } }],
+  invalidation: { addresses: ["/", "/index.html"], patterns: ["/", "/index.html"], collateral: { addresses: 0, bytes: 0 }, everything: { addresses: 61, bytes: 2_011_002 }, confirmed: true, owed: [], hints: [], edges: [{ edge: "distribution", patterns: 2, collateral: { addresses: 0, bytes: 0 }, gap: 0, confirmed: true, addresses: 1, read: { addresses: 1, forms: 1 } }] },
   generated: { written: 2, unchanged: 0, removed: 0 }, requests: { list: 1, get: 2, head: 0, put: 4, copy: 3, delete: 1, multipart: 0, retried: 1 },
   phases: [{ name: "gather", seconds: 0.2 }, { name: "switch", seconds: 0.31 }], url: "https://www.pelicansound.example", warnings: ["not ours, left alone: theirs.txt"],
 }; // prettier-ignore

@@ -4,6 +4,7 @@ import { isPlainReason } from "../../words/reasons.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 import { showInvalidation } from "../invalidate/show.ts";
 import { showFindings } from "../verify/show.ts";
+import { listed } from "../../words/text.ts";
 import { counted, showBytes, showSeconds, showTime } from "../frame/numbers.ts";
 
 /** How many names of one kind are shown before the rest is counted. */
@@ -67,7 +68,7 @@ const heading = ({ site, destination }: DeliveryResult, what: string, { style }:
   `${style("strong", `${clean(site)}, ${destination}`)}: ${what}\n`;
 
 function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): string {
-  const { counts, bytes, kept, pruned, warnings, dryRun } = result;
+  const { counts, bytes, kept, pruned, heldBack, warnings, dryRun } = result;
   const rows: [string, string, string, string][] = [
     [dryRun ? "to send" : "sent", ...toWritten(result, "sending"), ""],
     [dryRun ? "to copy" : "copied", ...toWritten(result, "copying"), "inside the store: "],
@@ -84,6 +85,12 @@ function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): stri
       counted(pruned.length, "file"),
       "",
       pruned.slice(0, 2).map(clean).join(", ") + (pruned.length > 2 ? ", …" : ""),
+    ],
+    [
+      "held back",
+      counted(heldBack.length, "file"),
+      "",
+      `${listed(heldBack.map(clean))}: until the edge has confirmed`,
     ],
     ["kept", counted(kept.length, "file"), "", keptUntil(result, now)],
     [

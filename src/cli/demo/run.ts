@@ -68,7 +68,7 @@ const toSettings = ({ facts, builds }: Stage): string =>
     "  practice:",
     `    url: ${facts.edge}`,
     `    store: { kind: s3, bucket: ${facts.bucket}, region: ${facts.region}, endpoint: "${facts.endpoint}", serves: website }`,
-    `    edge: { kind: distribution, id: ${facts.distribution}, endpoint: "${facts.edgeApi}", query: ignored, minimumFreshness: 0s, worth: 4KB }`,
+    `    edge: { kind: distribution, id: ${facts.distribution}, endpoint: "${facts.edgeApi}", query: ignored, minimumFreshness: 0s, worth: 4KB, settle: 0s, longestFetch: 0s }`,
     "",
   ].join("\n");
 

@@ -10,6 +10,11 @@ export const invalidateCommand: Command = {
     settings: SHARED.settings,
     release: { kind: "text", value: "RELEASE", about: "what this release changed against the one before it" },
     owed: { kind: "switch", about: "what it has not confirmed yet" },
+    gone: {
+      kind: "list",
+      value: "EDGE",
+      about: "strikes what an edge owes that is gone for good, after asking (repeatable)",
+    },
     everything: { kind: "switch", about: "all of it, after asking" },
     "dry-run": { ...SHARED["dry-run"], about: "show what would be asked for" },
     yes: SHARED.yes,

@@ -14,17 +14,21 @@ export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<E
   const patterns = list(args, "PATTERN");
   const release = text(args, "release");
   const [owed, everything] = [isSet(args, "owed"), isSet(args, "everything")];
-  if (patterns.length === 0 && release === undefined && !owed && !everything)
+  const gone = list(args, "gone");
+  if (patterns.length === 0 && release === undefined && !owed && !everything && gone.length === 0)
     throw new OperatorError("usage", {
-      reason: "what is to be forgotten? Name addresses or files, or say --release, --owed or --everything",
+      reason:
+        "what is to be forgotten? Name addresses or files, or say --release, --owed, --gone or --everything",
       command: "invalidate",
     });
   return withDestination(args, terminal, async (stay, { destination }) => {
     const result = await invalidate(stay, {
-      ...{ patterns, release, owed, everything },
+      ...{ patterns, release, owed, everything, gone },
       dryRun: isSet(args, "dry-run"),
       queueSeconds: readQueue(args),
-      ...(isSet(args, "yes") ? {} : { confirm: () => confirmEverything(destination, terminal) }),
+      ...(isSet(args, "yes")
+        ? {}
+        : { confirm: () => confirmWish({ everything, gone }, destination, terminal) }),
     });
     stay.run.report({ event: "done", result });
     printResult(args, terminal, result, () => showInvalidateResult(result, terminal));
@@ -32,9 +36,17 @@ export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<E
   });
 }
 
-async function confirmEverything(destination: string, terminal: Terminal): Promise<void> {
-  const reason = `the edge of ${destination} would forget everything, and fetch all of it again`;
+async function confirmWish(
+  { everything, gone }: { readonly everything: boolean; readonly gone: readonly string[] },
+  destination: string,
+  terminal: Terminal,
+): Promise<void> {
+  const reasons = [
+    ...(everything ? [`the edge of ${destination} would forget everything, and fetch all of it again`] : []),
+    ...gone.map((edge) => `what ${edge} owes would be struck, and nobody would ask it again`),
+  ];
+  const reason = reasons.join("; ");
   if (!terminal.canAsk) throw new OperatorError("answer-needed", { reason });
   terminal.say(`${reason}\n`);
-  await askYes("Forget everything?");
+  await askYes(everything ? "Forget everything?" : "Strike it?");
 }

@@ -14,19 +14,13 @@ export function showInvalidation(
   isPlanned: boolean,
   { style }: Terminal,
 ): string {
-  const { addresses, patterns, edges, hints } = invalidation;
+  const { patterns, edges, hints } = invalidation;
   if (edges.length === 0) return "";
-  const what = counted(addresses.length, "address", "addresses");
-  // New assets, pages and workers are asked for in rounds of their own.
-  const asOnce = edges.length === 1 && (edges[0]?.patterns ?? 0) > patterns.length;
-  const rounds = asOnce ? ", some in more than one round" : "";
-  const asked = edges.map(({ edge, patterns: count, confirmed }) => {
-    const state = isPlanned
-      ? ""
-      : confirmed
-        ? `: ${style("good", "confirmed")}`
-        : `: ${style("bad", "not confirmed, still owed")}`;
-    return `  edge ${edge} ${isPlanned ? "would be" : "was"} asked to forget ${what} by ${counted(count, "pattern")}${rounds}${state}\n`;
+  const asked = edges.map((edge) => {
+    const what = counted(edge.addresses, "address", "addresses");
+    const verb = isPlanned ? "would be" : "was";
+    const state = isPlanned ? "" : `: ${showState(edge, style)}`;
+    return `  edge ${edge.edge} ${verb} asked to forget ${what} by ${counted(edge.patterns, "pattern")}${state}\n`;
   });
   const shown = patterns.slice(0, MOST_PATTERNS).map(clean).join("  ");
   const rest = patterns.length > MOST_PATTERNS ? `  and ${patterns.length - MOST_PATTERNS} more` : "";
@@ -39,18 +33,37 @@ export function showInvalidation(
   ].join("");
 }
 
+/** What an edge has confirmed, and how far that was looked at. */
+function showState(
+  { addresses, confirmed, read }: Invalidation["edges"][number],
+  style: Terminal["style"],
+): string {
+  if (!confirmed) return style("bad", "not confirmed, still owed");
+  if (read.addresses === 0) return `${style("warn", "asked for")}, not read back`;
+  const forms = `in ${counted(read.forms, "form")}`;
+  const much =
+    read.addresses >= addresses
+      ? `all read back ${forms}`
+      : `${counted(read.addresses, "address", "addresses")} of them read back ${forms}`;
+  return `${style("good", "confirmed")}, ${much}`;
+}
+
 /** `invalidate`, as a person reads it. */
 export function showInvalidateResult(
   { site, destination, dryRun, invalidation }: InvalidateResult,
   terminal: Terminal,
 ): string {
-  const heading = terminal.style("strong", `${clean(site)}, ${destination}`);
-  if (invalidation.edges.length === 0) return `${heading}: nothing to forget, no edge owes anything\n`;
+  const { style } = terminal;
+  const heading = style("strong", `${clean(site)}, ${destination}`);
+  if (invalidation.edges.length === 0)
+    return invalidation.owed.length > 0
+      ? `${heading}: ${style("bad", "nobody can be asked")} for ${counted(invalidation.owed.length, "address", "addresses")} that an edge owes which is no longer in the settings\n`
+      : `${heading}: nothing to forget, no edge owes anything\n`;
   const what = dryRun
     ? "nothing was asked for yet"
     : invalidation.confirmed
       ? "forgotten"
-      : "not all is forgotten";
+      : "not all is confirmed";
   return `${heading}: ${what}\n${showInvalidation(invalidation, dryRun, terminal)}`;
 }
 

@@ -183,7 +183,7 @@ function showReady(facts: SandboxFacts, args: Arguments, terminal: Terminal): vo
     "    practice:",
     `      url: ${edge}`,
     `      store: { kind: s3, bucket: ${bucket}, region: ${region}, endpoint: "${endpoint}" }`,
-    `      edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}" }`,
+    `      edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", settle: 0s, longestFetch: 1s }`,
     "",
     style("strong", "its credentials, which guard nothing"),
     "",

@@ -53,19 +53,21 @@ export async function openEdges(target: Target, clock: Clock): Promise<Edge[]> {
   const { edges } = target;
   const { url } = target.siteRules;
   return Promise.all(
-    edges.map(async (edge) => {
+    edges.map(async (edge, index) => {
       if (edge.kind === "distribution") {
         const { createDistributionEdge } =
           await import("../../adapters/edges/distribution/distribution-edge.ts");
         const credentialsFile = findCredentialsFile(edge.profile, target);
-        return createDistributionEdge({ ...edge, credentialsFile }, clock);
+        // Visitors come to the outermost one.
+        const answersAt = edge.url ?? (index === edges.length - 1 ? url : undefined);
+        const { createHttpSite } = await import("../../adapters/public-site/http-site.ts");
+        const site = answersAt === undefined ? undefined : createHttpSite(answersAt);
+        return createDistributionEdge({ ...edge, credentialsFile }, { clock, site });
       }
       const { createPurgeEdge } = await import("../../adapters/edges/purge/purge-edge.ts");
       const nodes = edge.nodes ?? [edge.url ?? url ?? ""];
-      return createPurgeEdge(
-        { ...edge, nodes, host: (edge.host ?? new URL(url ?? (nodes[0] as string)).host).toLowerCase() },
-        clock,
-      );
+      const host = (edge.host ?? new URL(url ?? (nodes[0] as string)).host).toLowerCase();
+      return createPurgeEdge({ ...edge, nodes, host });
     }),
   );
 }

@@ -6,19 +6,20 @@ import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
 import type { EarlierAnswer } from "../edges/held-answers.ts";
 import type { EdgeNeeds } from "../model/edge.ts";
 import { openKey, type ObjectKey, type UrlPath } from "../model/names.ts";
-import type { RecordedParcel } from "../model/parcel.ts";
+import type { Parcel, RecordedParcel } from "../model/parcel.ts";
 import { isAssetLike } from "../model/role.ts";
 import type { Plan } from "../model/plan.ts";
 import {
   isSameRelease,
   type DestinationState,
+  type OwedInvalidation,
   type RetainedRelease,
   type Waybill,
 } from "../model/release.ts";
 import type { Wanted } from "../model/wanted.ts";
 import type { RoutingRule } from "../model/website.ts";
 import { findOrderViolations, OrderFault } from "./order.ts";
-import { listOwed, selectUnrecorded, toOwed } from "../edges/owed.ts";
+import { listOwed, selectOrphans, selectUnrecorded, toOwed } from "../edges/owed.ts";
 import { planDelivery } from "./plan.ts";
 import type { Problem } from "../model/problem.ts";
 import {
@@ -69,6 +70,10 @@ export interface DeliveryDecision {
   readonly originals: readonly RecordedParcel[];
   /** Keys of the build under which somebody else's objects stand: a person is asked about these. */
   readonly takesOver: readonly ObjectKey[];
+  /** Everything that answers once this is done. */
+  readonly answering: readonly Parcel[];
+  /** What edges owe that are no longer in the settings. */
+  readonly orphans: readonly OwedInvalidation[];
   /** How many addresses are asked for only since an edge is not known to keep to `max-age=0`, by edge. */
   readonly sparable: ReadonlyMap<string, number>;
 }
@@ -118,6 +123,8 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     makesRelease,
     newRouting,
     sparable,
+    answering: listAnswering(facts, comparison),
+    orphans: selectOrphans(listOwed(state), facts.edges),
   };
 }
 
@@ -127,17 +134,21 @@ function decideInvalidations(
   comparison: Comparison,
   newRouting: readonly RoutingRule[] | undefined,
 ): Invalidations {
-  const { state, wanted, addressRules, edges } = facts;
-  const kept = comparison.stale.map(({ recorded }) => recorded).filter(({ role }) => isAssetLike(role));
+  const { state, addressRules, edges } = facts;
   return selectInvalidations({
     ...{ comparison, addressRules, edges },
     owed: listOwed(state),
     trees: toTrees(facts, newRouting),
-    answering: [...wanted.parcels, ...kept],
+    answering: listAnswering(facts, comparison),
     onceDelivered: new Set(state.immutable?.keys() ?? []),
     unknownAnswered: facts.clientRoutes ? findUnknownAnswered(facts) : undefined,
     carriesHeaders: state.carriesHeaders !== false,
   });
+}
+
+function listAnswering({ wanted }: DeliveryFacts, { stale }: Comparison): Parcel[] {
+  const kept = stale.map(({ recorded }) => recorded).filter(({ role }) => isAssetLike(role));
+  return [...kept, ...wanted.parcels];
 }
 
 /** What an unknown address was answered with: the entry page as it was. */
@@ -231,13 +242,16 @@ export type DeliveryWarning =
   | { readonly code: "drifted"; readonly release: number | undefined; readonly keys: readonly ObjectKey[] }
   | { readonly code: "foreign" | "unreadable" | "left-out"; readonly keys: readonly ObjectKey[] }
   | { readonly code: "older-unreadable" }
+  /** An edge owes something and is no longer in the settings; `edge`: what it is. */
+  | { readonly code: "edge-gone"; readonly edge: string; readonly addresses: number }
   /** Runs that died, which this one goes on after. */
   | { readonly code: "unended"; readonly runs: readonly { readonly run: string; readonly by: string }[] };
 
 function findWarnings(
-  { problems, state, olderWaybills }: DeliveryFacts,
+  { problems, state, olderWaybills, edges }: DeliveryFacts,
   { changes, foreign }: Comparison,
 ): DeliveryWarning[] {
+  const orphans = selectOrphans(listOwed(state), edges);
   const [first, ...others] = problems.filter(({ severity }) => severity === "warning");
   const drifted = changes.filter(({ kind }) => kind === "drifted" || kind === "missing");
   const unreadable = state.unreadable ?? [];
@@ -251,6 +265,7 @@ function findWarnings(
     unreadable.length > 0 && { code: "unreadable", keys: unreadable },
     olderWaybills === undefined && { code: "older-unreadable" },
     runs.length > 0 && { code: "unended", runs },
+    ...orphans.map(({ edge, addresses }) => ({ code: "edge-gone", edge, addresses: addresses.length }) as const),
   ];
   return warnings.filter((warning) => typeof warning === "object");
 }

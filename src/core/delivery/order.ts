@@ -217,9 +217,9 @@ function findUnowed({ unmaskings, invalidations, lateInvalidations, owed }: Plan
   const written = new Set(
     owed.flatMap(({ edge, addresses }) => addresses.map((address) => `${edge} ${address}`)),
   );
-  return [...unmaskings, ...invalidations, ...lateInvalidations].flatMap(({ edge, addresses }) =>
+  return [...unmaskings, ...invalidations, ...lateInvalidations].flatMap(({ edge, identity, addresses }) =>
     addresses
-      .filter((address) => !written.has(`${edge} ${address}`))
+      .filter((address) => !written.has(`${identity} ${address}`))
       .map((address) => violation("O9", address, edge)),
   );
 }

@@ -6,7 +6,10 @@ import { createMarks, createTable, empty, firstOf, isMarked, lastOf, mark, NEVER
 import { searchDensely, MOST_LOOKS } from "./cover/dense-search.ts";
 import { selectByHand } from "./hand-invalidation.ts";
 import { mayHold, wouldBeSpared } from "./held-answers.ts";
-import { listOwed, selectUnrecorded, toOwed } from "./owed.ts";
+import { chooseWay, isBelieved } from "./forms-trial.ts";
+import { parseWays, toWaysText } from "./known-ways.ts";
+import { listOwed, selectOrphans, selectUnrecorded, strikeConfirmed, toOwed } from "./owed.ts";
+import { CLEARING_WAYS, type ReadBack } from "../model/edge.ts";
 import { judgeReadBack, selectReadBacks } from "./read-back.ts";
 
 const RULES = { forms: ["file", "folder"] as const, basePath: "/", indexName: "index.html" };
@@ -36,7 +39,7 @@ test("what is owed: what the pointer says, and what runs that died before their 
   expect(selectUnrecorded(state).map(({ run }) => run)).toEqual(["dead"]);
   expect(listOwed(state)).toEqual([{ edge: "near", addresses: ["/a", "/b"] }, { edge: "far", addresses: ["/c"] }]); // prettier-ignore
   const nothing = { addresses: 0, bytes: 0 };
-  const asked = { edge: "near", addresses: ["/x"], patterns: ["/x"], collateral: nothing, gap: 0, everything: nothing }; // prettier-ignore
+  const asked = { edge: "near", identity: "near", addresses: ["/x"], patterns: ["/x"], collateral: nothing, gap: 0, everything: nothing }; // prettier-ignore
   // Of an edge that is asked anew all comes with that; one that is no longer in the settings is not forgotten.
   expect(toOwed([asked], state)).toEqual([{ edge: "near", addresses: ["/x"] }, { edge: "far", addresses: ["/c"] }]); // prettier-ignore
 });
@@ -59,22 +62,62 @@ test("by hand: addresses, globs, what a release changed, everything; each once",
   expect(() => pick(["none/**"])).toThrow(expect.objectContaining({ code: "no-match" }) as Error);
 });
 
-test("what is read back: the first page always, at most twenty, each with what is right and what answered before", () => {
+test("what is read back: all of it, the first page first, pages before the rest; below a tree what answers there", () => {
   const place = new PureDestination();
-  const pages = (text: string) =>
-    Object.fromEntries(Array.from({ length: 40 }, (_, page) => [`p${page}.html`, text]));
-  const before = delivered({ "index.html": "one", ...pages("one") }, place).parcels;
-  const { parcels } = delivered({ "index.html": "two", ...pages("two") }, place);
-  const addresses = ["/", ...Object.keys(pages("")).map((key) => `/${key}`), "/gone.html", "/tree/*"];
-  const facts = { parcels, before, addressRules: RULES, clientRoutes: false };
-  const found = selectReadBacks({ addresses, patterns: addresses }, facts);
-  expect([found.length <= 20, found[0]?.address]).toEqual([true, "/"]);
-  const [first] = found;
-  if (!first) throw new Error("nothing to read back");
-  const [old = ""] = first.wrong;
-  const judge = (status: number, hash: string) => judgeReadBack(first, { status, hash });
-  expect([judge(200, first.right), judge(200, old), judge(200, "x"), judge(404, "x")]).toEqual(["right", "stale", "other", "other"]); // prettier-ignore
-  expect(judgeReadBack({ ...first, right: "missing" }, { status: 404, hash: "x" })).toBe("right");
+  const pages = Object.fromEntries(Array.from({ length: 40 }, (_, page) => [`p${page}.html`, `page ${page}`]));
+  const { parcels } = delivered({ "a/app.css": "c", "index.html": "two", ...pages, "tree/leaf.css": "leaf" }, place);
+  const addresses = ["/a/app.css", ...Object.keys(pages).map((key) => `/${key}`), "/", "/gone.html", "/tree/*"];
+  const found = selectReadBacks(addresses, { parcels, addressRules: RULES });
+  expect(found.map(({ address }) => address).sort()).toEqual([...addresses.slice(0, -1), "/tree/leaf.css"].sort());
+  expect([found[0]?.address, found.at(-1)?.address]).toEqual(["/", expect.stringMatching(/css$/)]);
+  const rightOf = (address: string) => found.find((check) => check.address === address)?.right.kind;
+  expect([rightOf("/"), rightOf("/gone.html")]).toEqual(["content", "missing"]);
+}); // prettier-ignore
+
+test("an answer is right when it is the new content, and old when any record ever had it there", () => {
+  const content: ReadBack = { address: "/a", right: { kind: "content", hash: "new" } };
+  const missing: ReadBack = { address: "/a", right: { kind: "missing" } };
+  const away: ReadBack = { address: "/a", right: { kind: "redirect", to: "/b", hash: "empty" } };
+  const earlier = new Set(["old"]);
+  const judge = (check: ReadBack, status: number, hash?: string, headers = {}, more = {}) =>
+    judgeReadBack(check, { status, hash, headers }, { unknown: undefined, earlier, ...more });
+  expect([judge(content, 200, "new"), judge(content, 200, "old"), judge(content, 200, "x"), judge(content, 404, "y")]).toEqual(["right", "old", "foreign", "old"]);
+  expect([judge(content, 502, "x"), judge(content, 403, "x"), judge(content, 429), judge(content, 301, "x")]).toEqual(["no-answer", "no-answer", "no-answer", "foreign"]);
+  expect(judgeReadBack(content, undefined, { unknown: undefined })).toBe("no-answer");
+  // A store that may not be listed refuses what is not there; an application answers everything.
+  expect([judge(missing, 404, "y"), judge(missing, 200, "old"), judge(missing, 403, "y"), judge(missing, 200, "app")]).toEqual(["right", "old", "no-answer", "foreign"]);
+  const unknown = { status: 403, hash: "y" };
+  expect([judge(missing, 403, "z", {}, { unknown }), judge(missing, 200, "app", {}, { unknown: { status: 200, hash: "app" } })]).toEqual(["right", "right"]);
+  expect([judge(away, 301, "", { location: "https://www.example/b" }), judge(away, 302, "", { location: "/c" }), judge(away, 200, "empty")]).toEqual(["right", "old", "right"]);
+  // What can't be decoded is told by the ETag of what was read in another form.
+  const rightEtags = new Set(['"1"']);
+  expect([judge(content, 200, undefined, { etag: 'W/"1"' }, { rightEtags }), judge(content, 200, undefined, { etag: '"2"' }, { rightEtags })]).toEqual(["right", "unreadable"]);
+}); // prettier-ignore
+
+test("the way of clearing: the cheapest that clears all, else the cheapest that clears all that is listed", () => {
+  const at = "2026-01-01T00:00:00.000Z";
+  const choose = (...left: string[][]) =>
+    chooseWay(left.map((forms, index) => ({ way: CLEARING_WAYS[index] ?? "once", left: forms })), "x", at); // prettier-ignore
+  expect(choose(["gzip"], [])).toEqual({ way: "each", reachesAllForms: true, at });
+  expect(choose(["gzip", "x"], ["x"], ["x"])).toEqual({ way: "each", reachesAllForms: false, at });
+  expect(choose(["gzip"], ["br"])).toEqual({ way: "each", reachesAllForms: false, at });
+  const nowMs = Date.parse(at);
+  const known = { way: "once", reachesAllForms: true, at } as const;
+  const days = (count: number): number => nowMs + count * 86_400_000;
+  expect([isBelieved(known, false, days(1)), isBelieved(known, false, days(31)), isBelieved(undefined, true, nowMs)]).toEqual([true, false, false]); // prettier-ignore
+  const partly = { ...known, reachesAllForms: false };
+  expect([isBelieved(partly, false, nowMs), isBelieved(partly, true, nowMs)]).toEqual([false, true]);
+  const ways = new Map([["purge a", new Map([["http://a", known]])]]);
+  expect([parseWays(toWaysText(ways)), parseWays("{"), parseWays("")]).toEqual([ways, new Map(), new Map()]);
+});
+
+test("a debt is known by what the edge is; one of an edge that is gone is nobody's, and stays", () => {
+  const near = { name: "purge", identity: "purge http://a" };
+  const owed = [{ edge: "purge http://a", addresses: ["/a", "/b"] }, { edge: "purge", addresses: ["/c"] }, { edge: "far", addresses: ["/d"] }]; // prettier-ignore
+  expect(selectOrphans(owed, [near])).toEqual([{ edge: "far", addresses: ["/d"] }]);
+  expect(selectOrphans(owed, [{ name: "purge-1", identity: "purge http://a" }]).map(({ edge }) => edge)).toEqual(["purge", "far"]); // prettier-ignore
+  const asked = { edge: "purge", identity: "purge http://a", left: new Set(["/b"]) };
+  expect(strikeConfirmed(owed, [asked])).toEqual([{ edge: "purge http://a", addresses: ["/b"] }, { edge: "far", addresses: ["/d"] }]); // prettier-ignore
 });
 
 test("marks are a set of cells, and tables keep their windows", () => {

@@ -2,10 +2,11 @@ import { isManifest } from "../model/polled.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import type { Change, Comparison } from "../compare/compare.ts";
 import type { MustGo } from "./cover/candidates.ts";
-import { coverAddresses } from "./cover/cover.ts";
+import { coverAddresses, isTree, nameAddresses, type Cover } from "./cover/cover.ts";
 import { mayHold, wouldBeSpared, type EarlierAnswer } from "./held-answers.ts";
 import { indexLive, type LiveAddresses } from "./cover/live-addresses.ts";
-import { canReachQueries, type EdgeNeeds } from "../model/edge.ts";
+import { isDebtOf } from "./owed.ts";
+import { canReachQueries, takesWildcards, type EdgeNeeds } from "../model/edge.ts";
 import { byText, type ObjectKey, type UrlPath } from "../model/names.ts";
 import type { Parcel } from "../model/parcel.ts";
 import { isAssetLike, type Role, kindOf } from "../model/role.ts";
@@ -52,7 +53,7 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
     const select = (keys: readonly StaleKey[]): MustGo[] => selectHeld(keys, edge, facts, spared);
     const [early, now, late] = [select(rounds.early), select(rounds.now), select(rounds.late)];
     now.push(...toTrees(edge, facts));
-    const owed = facts.owed.filter((entry) => entry.edge === edge.name).flatMap(({ addresses }) => addresses);
+    const owed = facts.owed.filter((entry) => isDebtOf(entry, edge)).flatMap(({ addresses }) => addresses);
     const all = new Set([...early, ...now, ...late].map(({ address }) => address));
     const roles = rolesByAddress(isIdle && owed.length === 0 ? [] : facts.answering, facts.addressRules);
     for (const address of owed)
@@ -60,13 +61,13 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
     // What goes in one round is no loss in another.
     for (const address of [...all, ...owed]) roles.delete(address);
     const live = indexLive(new Map([...roles].map(([address, { size }]) => [address, size])));
-    const ask = (mustGo: readonly MustGo[]): EdgeInvalidation[] => toInvalidation(edge, mustGo, live);
+    const asked = askRounds(edge, [early, now, late], live);
     const sparable = [...rounds.now, ...rounds.late].filter(({ earlier }) => wouldBeSpared(edge, earlier));
     return {
       edge: edge.name,
-      unmaskings: ask(early),
-      invalidations: ask(now),
-      lateInvalidations: ask(late),
+      unmaskings: asked[0] ?? [],
+      invalidations: asked[1] ?? [],
+      lateInvalidations: asked[2] ?? [],
       spared,
       sparable: sparable.flatMap(({ key }) => listAddresses(key, facts.addressRules)).length,
     };
@@ -87,17 +88,21 @@ export const selectOwed = (
   { answering, addressRules }: Pick<StaleAddressFacts, "answering" | "addressRules">,
 ): EdgeInvalidation[] =>
   edges.flatMap((edge) => {
-    const own = owed.filter((entry) => entry.edge === edge.name).flatMap((entry) => entry.addresses);
+    const own = owed.filter((entry) => isDebtOf(entry, edge)).flatMap((entry) => entry.addresses);
     if (own.length === 0) return [];
     const roles = rolesByAddress(answering, addressRules);
-    const mustGo = own.map((address) => toMustGo(address, roles));
-    for (const address of own) roles.delete(address);
-    return toInvalidation(
-      edge,
-      mustGo,
-      indexLive(new Map([...roles].map(([address, { size }]) => [address, size]))),
-    );
+    const named = takesWildcards(edge) ? own : own.flatMap((address) => listBelow(address, roles));
+    const mustGo = named.map((address) => toMustGo(address, roles));
+    for (const address of named) roles.delete(address);
+    const live = indexLive(new Map([...roles].map(([address, { size }]) => [address, size])));
+    return askRounds(edge, [mustGo], live).flat();
   });
+
+/** Where a tree can't be asked for: what is known to answer below it. */
+const listBelow = (address: UrlPath, answering: ReadonlyMap<UrlPath, unknown>): UrlPath[] =>
+  isTree(address)
+    ? [...answering.keys()].filter((candidate) => candidate.startsWith(address.slice(0, -1)))
+    : [address];
 
 /** Whether a change is written before any page: a new asset, which overwrites nothing. */
 export const isStocked = (change: Change): boolean =>
@@ -213,7 +218,7 @@ const hasQueries = (role: Role | undefined): boolean => role !== "fingerprinted"
 
 /** What can't be listed: rules that reach whole trees, and an entry page that answers under every unknown address. */
 function toTrees(edge: EdgeNeeds, facts: StaleAddressFacts): MustGo[] {
-  if (edge.wildcard === "none" || edge.mostWildcards === 0) return [];
+  if (!takesWildcards(edge)) return [];
   const { basePath, indexName } = facts.addressRules;
   const { unknownAnswered, comparison } = facts;
   const isEntryNew =
@@ -243,25 +248,33 @@ const toMustGo = (address: UrlPath, roles: ReadonlyMap<UrlPath, { readonly role:
   hasQueries: hasQueries(roles.get(address)?.role),
 });
 
-function toInvalidation(edge: EdgeNeeds, mustGo: readonly MustGo[], live: LiveAddresses): EdgeInvalidation[] {
-  if (mustGo.length === 0) return [];
-  const { patterns, collateral, gap } = coverAddresses(mustGo, live, edge);
-  const addresses = [...new Set(mustGo.map(({ address }) => address))].sort(byText);
-  const plain = { ...edge, query: "ignored" as const };
-  const isUnsaid = edge.query === undefined && canReachQueries(edge);
-  return [
-    {
-      ...{ edge: edge.name, addresses, patterns, collateral, gap },
-      everything: live.total,
-      ...(isUnsaid ? { withoutQueries: toCost(coverAddresses(mustGo, live, plain)) } : {}),
-    },
-  ];
+/** Names each address where all rounds of a delivery together need few patterns for that; else what costs least. */
+function askRounds(
+  edge: EdgeNeeds,
+  rounds: readonly (readonly MustGo[])[],
+  live: LiveAddresses,
+): EdgeInvalidation[][] {
+  const named = rounds.map((mustGo) => nameAddresses(mustGo, live, edge));
+  const count = named.reduce((sum, cover) => sum + (cover?.patterns.length ?? Infinity), 0);
+  return rounds.map((mustGo, round) => {
+    if (mustGo.length === 0) return [];
+    const cover = count <= edge.exactUpTo ? named[round] : undefined;
+    return [toInvalidation(edge, mustGo, cover ?? coverAddresses(mustGo, live, edge), live)];
+  });
 }
 
-const toCost = ({
-  patterns,
-  collateral,
-}: ReturnType<typeof coverAddresses>): NonNullable<EdgeInvalidation["withoutQueries"]> => ({
-  patterns: patterns.length,
-  collateral,
-});
+function toInvalidation(
+  edge: EdgeNeeds,
+  mustGo: readonly MustGo[],
+  { patterns, collateral, gap }: Cover,
+  live: LiveAddresses,
+): EdgeInvalidation {
+  const addresses = [...new Set(mustGo.map(({ address }) => address))].sort(byText);
+  const isUnsaid = edge.query === undefined && canReachQueries(edge);
+  const [plain] = isUnsaid ? askRounds({ ...edge, query: "ignored" }, [mustGo], live).flat() : [];
+  return {
+    ...{ edge: edge.name, identity: edge.identity, addresses, patterns, collateral, gap },
+    everything: live.total,
+    ...(plain && { withoutQueries: { patterns: plain.patterns.length, collateral: plain.collateral } }),
+  };
+}

@@ -32,7 +32,7 @@ export interface PruneFacts {
   readonly older: readonly Waybill[];
   readonly retention: RetentionRule;
   readonly addressRules: AddressRules;
-  readonly edges: readonly { readonly name: string }[];
+  readonly edges: readonly { readonly identity: string }[];
   /** Whether objects that are not ours go too. */
   readonly foreign: boolean;
   /** Contents that go for good, wherever they stand. */
@@ -78,7 +78,7 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
   });
   const answering = removals.filter(({ key, why }) => !isStateKey(key) && why !== "stale");
   const addresses = answering.flatMap(({ key }) => listAddresses(key, facts.addressRules)).sort();
-  const owed = addresses.length === 0 ? [] : facts.edges.map(({ name }) => ({ edge: name, addresses }));
+  const owed = addresses.length === 0 ? [] : facts.edges.map(({ identity }) => ({ edge: identity, addresses }));
   return {
     ...{ retained, removals, owed, foreign: comparison.foreign },
     forgotten: forget.size === 0 ? [] : [...new Set([...selectForgotten(state), ...forget])].sort(),

@@ -16,7 +16,7 @@ export interface RepairFacts {
   readonly unended: ReadonlySet<string>;
   readonly listing: readonly ListedObject[];
   readonly addressRules: AddressRules;
-  readonly edges: readonly { readonly name: string }[];
+  readonly edges: readonly { readonly identity: string }[];
 }
 
 /**
@@ -49,7 +49,7 @@ export function decideRepair(facts: RepairFacts): Pointer | undefined {
   return {
     ...{ site, release, run, announced: {} },
     retained: retained.map(toRetained),
-    owed: edges.map(({ name }) => ({ edge: name, addresses: all })),
+    owed: edges.map(({ identity }) => ({ edge: identity, addresses: all })),
   };
 }
 

@@ -33,6 +33,7 @@ export const FAILURE_CODES = [
   "no-edge",
   "no-url",
   "no-match",
+  "no-such-debt",
   "not-an-address",
   "no-such-release",
   "content-gone",

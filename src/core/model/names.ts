@@ -14,6 +14,8 @@ export const STATE_PREFIX = ".courier/";
 export const POINTER_KEY = ".courier/current.json";
 export const IMMUTABLE_KEY = ".courier/immutable.json.gz";
 
+/** How copies are cleared at caches, as it was found out. */
+export const EDGE_WAYS_KEY = ".courier/edge-ways.json";
 export const HOLD_KEY = ".courier/hold.json";
 export const OPEN_PREFIX = ".courier/open/";
 

@@ -57,7 +57,10 @@ export interface StepPhase {
 
 /** What one edge is asked to let go of. */
 export interface EdgeInvalidation {
+  /** Its name. */
   readonly edge: string;
+  /** What it is. */
+  readonly identity: string;
   /** What may be held wrongly; one that ends with `*` is everything that begins so. */
   readonly addresses: readonly UrlPath[];
   /** What is asked for, so that all of these go. */

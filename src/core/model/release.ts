@@ -46,7 +46,7 @@ export interface RetainedRelease {
 
 /** Addresses that an edge may still hold wrongly. */
 export interface OwedInvalidation {
-  /** The edge's name within the destination. */
+  /** What the edge is; versions before 0.2 wrote down its name within the destination. */
   readonly edge: string;
   readonly addresses: readonly UrlPath[];
 }

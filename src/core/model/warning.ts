@@ -28,6 +28,10 @@ export type Warning =
   /** A new type under an old ETag. */
   | { readonly code: "etag-kept"; readonly key: ObjectKey }
   | { readonly code: "edge-odd"; readonly edge: string; readonly odd: OddAnswers }
+  /** An edge owes something and is no longer in the settings; `edge`: what it is. */
+  | { readonly code: "edge-gone"; readonly edge: string; readonly addresses: number }
+  /** `below`: how many addresses are asked for one by one instead. */
+  | { readonly code: "no-patterns"; readonly edge: string; readonly tree: UrlPath; readonly below: number }
   | { readonly code: "edge-failed"; readonly edge: string; readonly failure: EdgeFailure }
   /** The store checks no conditions. */
   | { readonly code: "no-conditions" }

@@ -1,13 +1,16 @@
+import { hash } from "node:crypto";
 import {
   CloudFrontClient,
   CreateInvalidationCommand,
   GetInvalidationCommand,
   type Invalidation,
 } from "@aws-sdk/client-cloudfront";
-import type { EdgeAbilities, EdgeWait } from "../../../core/model/edge.ts";
+import { CLIENT_FORMS } from "../../../core/edges/client-forms.ts";
+import type { ConfirmationRule, EdgeAbilities, EdgeWait } from "../../../core/model/edge.ts";
 import { DEFAULT_RETRIES, decideWaitMs } from "../../../core/delivery/retry.ts";
 import type { Clock } from "../../../ports/clock.ts";
-import { EdgeError, type Edge, type EdgeRequest } from "../../../ports/edge.ts";
+import { EdgeError, type Edge, type ForgetRequest } from "../../../ports/edge.ts";
+import type { PublicSite } from "../../../ports/public-site.ts";
 import { createCredentials, type CredentialSettings } from "../../credentials.ts";
 import { toBatches } from "./batches.ts";
 import { toEdgeError } from "./failures.ts";
@@ -17,6 +20,8 @@ export interface DistributionSettings
     CredentialSettings,
     Pick<EdgeAbilities, "wildcard" | "query" | "minimumFreshness" | "holdsFor" | "negative" | "worth"> {
   readonly name: string;
+  readonly identity: string;
+  readonly confirmation: ConfirmationRule;
   readonly id: string;
   readonly endpoint?: string | undefined;
   readonly region: string;
@@ -31,12 +36,24 @@ export interface DistributionSettings
 const FIRST_LOOK_MS = 250;
 const LAST_LOOK_MS = 10_000;
 
+/** Each path is charged for beyond a monthly allowance; so few are cheaper than a copy that is fetched anew everywhere. */
+const EXACT_UP_TO = 20;
+
+export interface DistributionTools {
+  readonly clock: Clock;
+  /** The site as this distribution answers it; absent: nobody can look at it by itself. */
+  readonly site?: PublicSite | undefined;
+}
+
 /**
  * A CDN that takes batches of path patterns over a REST and XML interface and tells their status. What does not fit into
  * what may be in flight is queued: behind our own batches, and behind those of others.
  */
-export function createDistributionEdge(settings: DistributionSettings, clock: Clock): Edge {
-  const { name, endpoint, region, query, minimumFreshness, holdsFor, negative } = settings;
+export function createDistributionEdge(
+  settings: DistributionSettings,
+  { clock, site }: DistributionTools,
+): Edge {
+  const { name, identity, confirmation, endpoint, region, query, minimumFreshness, holdsFor, negative } = settings;
   process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
   const client = new CloudFrontClient({
     region,
@@ -45,37 +62,55 @@ export function createDistributionEdge(settings: DistributionSettings, clock: Cl
     ...(endpoint === undefined ? {} : { endpoint }),
     credentials: createCredentials(settings),
   });
+  let calls = 0;
   return {
-    name,
+    ...{ name, identity, confirmation },
     abilities: {
       wildcard: settings.wildcards > 0 ? settings.wildcard : "none",
       reachesQuery: true,
       mostPatterns: settings.patterns,
       mostWildcards: settings.wildcards,
       worth: settings.worth,
+      exactUpTo: EXACT_UP_TO,
       ...{ query, minimumFreshness, holdsFor, negative },
     },
-    invalidate: async (request) => {
-      const asking = new Asking(client, settings, clock, request);
+    places: site ? [settings.id] : [],
+    hasStatus: true,
+    forms: CLIENT_FORMS,
+    // What it is asked to forget it forgets in all forms.
+    hasAllForms: true,
+    forget: async (request) => {
+      calls += 1;
+      const asking = new Asking({ client, settings, clock, request, call: calls });
       for (const batch of toBatches(request.patterns, settings)) await asking.confirm(batch);
     },
+    look: async (address, { form }) => site?.ask(address, { encoding: form }),
     close: () => {
       client.destroy();
+      site?.close();
     },
   };
+}
+
+interface AskingFacts {
+  readonly client: CloudFrontClient;
+  readonly settings: DistributionSettings;
+  readonly clock: Clock;
+  readonly request: ForgetRequest;
+  /** Which of this run's requests it is. */
+  readonly call: number;
 }
 
 /** One request's way through the interface, batch after batch. */
 class Asking {
   private readonly started: number;
+  private readonly client: CloudFrontClient;
+  private readonly settings: DistributionSettings;
+  private readonly clock: Clock;
 
-  constructor(
-    private readonly client: CloudFrontClient,
-    private readonly settings: DistributionSettings,
-    private readonly clock: Clock,
-    private readonly request: EdgeRequest,
-  ) {
-    this.started = clock.monotonicMs();
+  constructor(private readonly facts: AskingFacts) {
+    ({ client: this.client, settings: this.settings, clock: this.clock } = facts);
+    this.started = this.clock.monotonicMs();
   }
 
   /** Sends one batch and waits until all of it is confirmed. */
@@ -94,11 +129,11 @@ class Asking {
   }
 
   private async create(batch: readonly string[]): Promise<Invalidation | undefined> {
-    // One reference for all tries of one call: a batch whose answer was lost is found again and not made twice.
+    // One reference for all tries of one HTTP call: a batch whose answer was lost is found again and not made twice.
     const command = new CreateInvalidationCommand({
       DistributionId: this.settings.id,
       InvalidationBatch: {
-        CallerReference: this.request.nameBatch(batch),
+        CallerReference: this.nameBatch(batch),
         Paths: { Quantity: batch.length, Items: [...batch] },
       },
     });
@@ -110,6 +145,12 @@ class Asking {
       }
       await this.wait(waitMs, { code: "others" });
     }
+  }
+
+  /** Different for each request of a run: a reference that was used before stands for the batch of that time, long completed. */
+  private nameBatch(batch: readonly string[]): string {
+    const { request, call } = this.facts;
+    return `${request.run}-${call}-${hash("sha256", batch.join("\n")).slice(0, 16)}`;
   }
 
   /** One call, tried again where that can help. */
@@ -130,7 +171,7 @@ class Asking {
     const { name, confirmWithin } = this.settings;
     if (this.clock.monotonicMs() - this.started > confirmWithin * 1000)
       throw new EdgeError(name, { kind: "unconfirmed", seconds: confirmWithin, wait });
-    this.request.onWait?.(wait);
+    this.facts.request.onWait?.(wait);
     await this.clock.sleep(ms);
   }
 }

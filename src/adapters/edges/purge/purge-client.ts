@@ -1,5 +1,7 @@
-import { Agent as HttpAgent, request as httpRequest } from "node:http";
+import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
 import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
+import type { VisitorAnswer } from "../../../core/model/visitor-answer.ts";
+import { readAnswer } from "../../read-answer.ts";
 
 /** One request to a node of a cache. */
 export interface NodeRequest {
@@ -10,19 +12,13 @@ export interface NodeRequest {
   readonly headers: Readonly<Record<string, string>>;
 }
 
-export interface NodeAnswer {
-  readonly status: number;
-  readonly headers: Readonly<Record<string, string | string[] | undefined>>;
-  readonly body: Buffer;
-}
-
 export interface NodeClient {
   /** Throws when nobody answers. */
-  ask(request: NodeRequest): Promise<NodeAnswer>;
+  ask(request: NodeRequest): Promise<VisitorAnswer>;
   close(): void;
 }
 
-const SOCKETS = 16;
+const SOCKETS = 32;
 const TIMEOUT_MS = 10_000;
 const TRIES = 4;
 const CLOSED = new Set(["ECONNRESET", "EPIPE"]);
@@ -37,7 +33,7 @@ export function createNodeClient(): NodeClient {
     ask: async (request) => {
       for (let tried = 1; ; tried++) {
         try {
-          return await send(request, tried === 1 ? [http, https] : undefined);
+          return await readAnswer(await send(request, tried === 1 ? [http, https] : undefined));
         } catch (error) {
           // Only what a closed connection explains is worth another try.
           if (tried >= TRIES || !CLOSED.has((error as { code?: string }).code ?? "")) throw error;
@@ -54,7 +50,7 @@ export function createNodeClient(): NodeClient {
 function send(
   { method, node, path, headers }: NodeRequest,
   agents: readonly [HttpAgent, HttpsAgent] | undefined,
-): Promise<NodeAnswer> {
+): Promise<IncomingMessage> {
   const { protocol, hostname, port } = new URL(node);
   const isSecure = protocol === "https:";
   const agent = agents === undefined ? (false as const) : isSecure ? agents[1] : agents[0];
@@ -65,14 +61,7 @@ function send(
       // The certificate is that of the public name, whichever node is asked.
       ...(isSecure ? { servername: host.replace(/:\d+$/, "") } : {}),
     };
-    const request = (isSecure ? httpsRequest : httpRequest)(options, (response) => {
-      const chunks: Buffer[] = [];
-      response.on("data", (chunk: Buffer) => chunks.push(chunk));
-      response.once("end", () => {
-        resolve({ status: response.statusCode ?? 0, headers: response.headers, body: Buffer.concat(chunks) });
-      });
-      response.once("error", reject);
-    });
+    const request = (isSecure ? httpsRequest : httpRequest)(options, resolve);
     request.once("timeout", () => request.destroy(new Error(`no answer within ${TIMEOUT_MS / 1000} s`)));
     request.once("error", reject);
     request.end();

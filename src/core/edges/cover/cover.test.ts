@@ -15,6 +15,7 @@ const EDGE: EdgeAbilities = {
   mostPatterns: 3000,
   mostWildcards: 15,
   worth: 64_000,
+  exactUpTo: 0,
 };
 
 const isLegal = (prefix: string, { wildcard }: EdgeAbilities): boolean =>

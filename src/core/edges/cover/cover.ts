@@ -1,6 +1,6 @@
 import { listCandidates, type Candidate, type MustGo } from "./candidates.ts";
 import type { LiveAddresses } from "./live-addresses.ts";
-import { canReachQueries, isKeyed, type EdgeAbilities } from "../../model/edge.ts";
+import { canReachQueries, isKeyed, takesWildcards, type EdgeAbilities } from "../../model/edge.ts";
 import { byText, type UrlPath } from "../../model/names.ts";
 import { pickCheapest } from "./cheapest-path.ts";
 
@@ -27,16 +27,16 @@ export function coverAddresses(
   live: LiveAddresses,
   abilities: EdgeAbilities,
 ): Cover {
-  const takesWildcards = abilities.wildcard !== "none" && abilities.mostWildcards > 0;
-  const asked = takesWildcards ? selectOutermost(mustGo) : [];
+  const takesAny = takesWildcards(abilities);
+  const asked = takesAny ? selectOutermost(mustGo) : [];
   // More trees than the edge takes wildcards: one over all of it.
   const trees = asked.length > abilities.mostWildcards ? [toCommonTree(mustGo)] : asked;
   const rest = selectOutside(mustGo, trees);
   const limits = {
     patterns: Math.max(0, abilities.mostPatterns - trees.length),
-    wildcards: takesWildcards ? abilities.mostWildcards - trees.length : 0,
+    wildcards: takesAny ? abilities.mostWildcards - trees.length : 0,
   };
-  if (limits.wildcards === 0 && takesWildcards && rest.length > limits.patterns)
+  if (limits.wildcards === 0 && takesAny && rest.length > limits.patterns)
     return toCover([toCommonTree(mustGo)], mustGo, live, 0);
   const addresses = rest.map(({ address }) => address);
   const candidates = listCandidates(rest, live, {
@@ -46,6 +46,28 @@ export function coverAddresses(
   const picked = pickCheapest(candidates, { ...limits, worth: abilities.worth });
   const patterns = picked.steps.flatMap((step) => toPatterns(step, addresses));
   return toCover([...trees, ...patterns], mustGo, live, picked.gap);
+}
+
+/**
+ * The patterns that take along nothing but what must go: each address by itself, and what is held under its queries where
+ * that has to go as well.
+ * @returns undefined where an edge can't be asked so, or not with so few patterns
+ */
+export function nameAddresses(
+  mustGo: readonly MustGo[],
+  live: LiveAddresses,
+  abilities: EdgeAbilities,
+): Cover | undefined {
+  const trees = takesWildcards(abilities) ? selectOutermost(mustGo) : [];
+  const coversQueries = isKeyed(abilities) && canReachQueries(abilities);
+  const patterns = [...trees];
+  for (const { address, hasQueries } of selectOutside(mustGo, trees))
+    patterns.push(...(hasQueries && coversQueries ? [address, `${address}?*`] : [address]));
+  const wildcards = patterns.filter(isTree).length;
+  const isTooMany = patterns.length > abilities.mostPatterns || wildcards > abilities.mostWildcards;
+  // A wildcard that must end after a slash can't reach the queries of one address.
+  const isCoarse = coversQueries && abilities.wildcard === "segment" && wildcards > trees.length;
+  return isTooMany || isCoarse ? undefined : toCover(patterns, mustGo, live, 0);
 }
 
 function toPatterns({ from, kind, length }: Candidate, addresses: readonly UrlPath[]): UrlPath[] {
