@@ -16,7 +16,7 @@ export const invalidationSchema = z.strictObject({
   collateral: weight,
   /** Right copies that would go along if everything (`/*`) were invalidated. */
   everything: weight,
-  /** Whether every edge has let go of all, as far as it was read back. */
+  /** Whether every edge has let go of all, and that was read back. */
   confirmed: z.boolean(),
   /** Addresses that an edge has not confirmed; the next run asks again. */
   owed: z.array(z.string()),

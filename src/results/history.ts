@@ -1,6 +1,7 @@
 import * as z from "zod";
 import type { Hold } from "../core/model/hold.ts";
 import { ROLES } from "../core/model/role.ts";
+import { selectHeldBack } from "../core/history/held-back.ts";
 import type { Pointer, Waybill } from "../core/model/release.ts";
 import { invalidationSchema } from "./delivery.ts";
 import { PRUNE_REASONS, type PruneDecision } from "../core/history/prune.ts";
@@ -47,6 +48,8 @@ export const releaseListSchema = z.strictObject({
   releases: z.array(releaseSchema),
   /** Releases whose record can't be read. */
   unreadable: z.array(count),
+  /** Files of the current release that wait until every edge has confirmed. */
+  heldBack: z.array(z.string()),
   /** What edges have not confirmed. */
   owed: z.array(z.strictObject({ edge: z.string(), addresses: z.array(z.string()) })),
 });
@@ -65,6 +68,8 @@ export const oneReleaseSchema = releaseSchema.extend({
       headers: z.record(z.string(), z.string()),
       aliasOf: z.string().optional(),
       redirectsTo: z.string().optional(),
+      /** It waits until every edge has confirmed. */
+      isHeldBack: z.literal(true).optional(),
     }),
   ),
   /** Objects that only stand for open tabs. */
@@ -151,19 +156,22 @@ export function toReleaseList(
     destination,
     releases: waybills.flatMap(({ waybill }) => (waybill ? [toRelease(waybill, pointer.release)] : [])),
     unreadable: waybills.filter(({ waybill }) => !waybill).map(({ release }) => release),
+    heldBack: waybills.flatMap(({ waybill }) => (waybill ? selectHeldBack(waybill, pointer) : [])),
     owed: pointer.owed.map(({ edge, addresses }) => ({ edge, addresses: [...addresses] })),
   };
 }
 
 /** The result of `releases RELEASE`. */
-export function toOneRelease(destination: string, waybill: Waybill, current: number): OneReleaseResult {
+export function toOneRelease(destination: string, waybill: Waybill, pointer: Pointer): OneReleaseResult {
+  const heldBack = new Set(selectHeldBack(waybill, pointer));
   return {
     destination,
-    ...toRelease(waybill, current),
+    ...toRelease(waybill, pointer.release),
     parcels: waybill.parcels.map(({ key, role, size, hash, headers, aliasOf, redirectsTo }) => ({
       ...{ key, role, size, hash, headers: { ...headers } },
       ...(aliasOf === undefined ? {} : { aliasOf }),
       ...(redirectsTo === undefined ? {} : { redirectsTo }),
+      ...(heldBack.has(key) ? { isHeldBack: true as const } : {}),
     })),
     standing: waybill.standing.map(({ key, size, lastIn = 0 }) => ({ key, size, lastIn })),
   };

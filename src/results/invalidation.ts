@@ -33,7 +33,7 @@ export function toInvalidationResult(
       addresses: unique(own.flatMap(({ addresses }) => addresses)).length,
       collateral: sum(own.map(({ collateral }) => collateral)),
       gap: own.reduce((total, { gap }) => total + gap, 0),
-      confirmed: outcome?.left.size === 0,
+      confirmed: outcome?.left.size === 0 && outcome.read.size > 0,
       read: { addresses: outcome?.read.size ?? 0, forms: outcome?.forms ?? 0 },
     };
   });

@@ -16,6 +16,8 @@ export const verifyResultSchema = z.strictObject({
   checked: count,
   /** Requests to the site. */
   requests: count,
+  /** Files that wait until every edge has confirmed, and are not looked at. */
+  heldBack: z.array(z.string()),
   /** What is not as it was delivered. */
   findings: z.array(
     z.strictObject({

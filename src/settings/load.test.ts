@@ -79,8 +79,8 @@ test.each<[string, string, string]>([
   ],
   [
     "a key of another kind",
-    WHOLE.replace("id: EXAMPLE0000001", "id: E, url: http://x"),
-    "  courier.yaml:12:40: destinations.production.edge: unknown key url; allowed: kind, id, endpoint, region, profile, patterns, wildcards, wildcard, worth, confirmWithin, name, minimumFreshness, holdsFor, query, negative",
+    WHOLE.replace("id: EXAMPLE0000001", "id: E, nodes: [http://x]"),
+    "  courier.yaml:12:40: destinations.production.edge: unknown key nodes; allowed: kind, id, url, endpoint, region, profile, patterns, wildcards, wildcard, worth, confirmWithin, name, minimumFreshness, holdsFor, query, negative, settle, longestFetch, confirm",
   ],
 ])("%s is named with its place", (_, text, problem) => {
   const found = problemsOf(text, { EDGE_TOKEN: "t" });

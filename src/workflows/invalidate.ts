@@ -129,9 +129,9 @@ function assertReached(
 ): void {
   const trees = byHand.filter(isTree);
   const deaf = place.edges.filter(({ abilities }) => !takesWildcards(abilities));
-  const answering = (waybill?.parcels ?? []).flatMap(({ key }) =>
-    listAddresses(key, place.siteRules.addressRules),
-  );
+  const { addressRules } = place.siteRules;
+  const known = (waybill?.parcels ?? []).flatMap(({ key }) => listAddresses(key, addressRules));
+  const answering = [...new Set(known)];
   for (const tree of deaf.length > 0 ? trees : []) {
     const below = answering.filter((address) => address.startsWith(tree.slice(0, -1))).length;
     if (below === 0) throw new OperatorError("no-match", { glob: tree, release: waybill?.release ?? 0 });

@@ -1,5 +1,6 @@
 import { parseEdgeFreshness } from "../core/model/cache-control.ts";
 import { compareParcels } from "../core/compare/compare.ts";
+import { selectHeldBack } from "../core/history/held-back.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
 import { explainSymptoms, type StoredLook } from "../core/diagnosis/verification/causes.ts";
@@ -42,8 +43,10 @@ export async function verify(
   const { addressRules, clientRoutes, redirects, endpoint, url } = siteRules;
   if (!visitors || url === undefined) throw new OperatorError("no-url", { destination });
   const state = await readDestination(store, destination);
-  const { waybill: current } = state;
-  if (!current) throw new OperatorError("nothing-delivered", { destination });
+  const { waybill, pointer } = state;
+  if (!waybill || !pointer) throw new OperatorError("nothing-delivered", { destination });
+  const heldBack = new Set(selectHeldBack(waybill, pointer));
+  const current = { ...waybill, parcels: waybill.parcels.filter(({ key }) => !heldBack.has(key)) };
   const older = await readOlder(store, state);
   const unused = `courier-${run.name.slice(-8)}`;
   const storesRedirects = endpoint.serves === "website" && endpoint.carriesRedirects;
@@ -64,6 +67,7 @@ export async function verify(
     ...{ site, destination, release: current.release, url },
     checked: new Set(checks.map(({ address }) => address)).size,
     requests: counted.requests(),
+    heldBack: [...heldBack],
     findings: findings.map(toFindingResult),
   };
 }

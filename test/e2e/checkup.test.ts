@@ -93,7 +93,7 @@ const BROKEN: readonly (readonly [what: string, setup: Setup, link: string, caus
   ["an identity that may not invalidate", { args: ["--policy", policyWithout("cloudfront:CreateInvalidation")] }, "forgetting", "may-not-invalidate", "rcourier policy"],
   ["another distribution's id", { edge: { id: "OTHER" } }, "forgetting", "edge-unknown", "edge.id"],
   ["an edge that loses invalidations", { args: faults({ fault: "lost-invalidation", at: "edge-api" }) }, "forgetting", "still-old", "another cache"],
-  ["patterns that the cache does not know", { edge: { kind: "purge", patterns: "path", encodings: [], settle: "0s", longestFetch: "0s" } }, "forgetting", "patterns-unknown", "patterns: none"],
+  ["patterns that the cache does not know", { edge: { kind: "purge", patterns: "path", encodings: [] } }, "forgetting", "patterns-unknown", "patterns: none"],
   ["a minimum that the settings deny", { args: ["--trait", "minimum-freshness=60"], edge: { minimumFreshness: "0s" } }, "habits", "habits-otherwise", "minimumFreshness"],
   ["queries that are kept apart against the settings", { args: ["--query", "keyed"], edge: { query: "ignored" } }, "habits", "habits-otherwise", "query: keyed"],
 ]; // prettier-ignore
@@ -108,11 +108,15 @@ async function checkUp(setup: Setup): Promise<{ exit: number | null; result: Che
       .replace("SECURE", facts.edge.replace("http:", "https:"))
       .replace("CERTIFICATE", join(data, "edge-certificate.pem"));
   const { endpoint, region, edgeApi, distribution } = facts;
-  const edge = { kind: "distribution", id: distribution, endpoint: edgeApi, ...setup.edge } as Record<
-    string,
-    unknown
-  >;
-  const purge = { url: facts.edge, token: facts.purgeToken, ...setup.edge };
+  const atOnce = { settle: "0s", longestFetch: "0s" };
+  const edge = {
+    kind: "distribution",
+    id: distribution,
+    endpoint: edgeApi,
+    ...atOnce,
+    ...setup.edge,
+  } as Record<string, unknown>;
+  const purge = { url: facts.edge, token: facts.purgeToken, ...atOnce, ...setup.edge };
   const store = { kind: "s3", bucket: "practice", endpoint, region, ...setup.store };
   const destination = {
     url: fill(setup.url ?? facts.edge.replace("127.0.0.1", "localhost")),
@@ -125,9 +129,9 @@ async function checkUp(setup: Setup): Promise<{ exit: number | null; result: Che
     destinations: { practice: destination },
   };
   const project = new Project(stringify(settings), setup.keys ?? facts.limited ?? facts);
-  if (before === "deliver") await project.result(["deliver"]);
-  else if (before) await prepareBucket(sandbox, before.policy);
   const filled = Object.entries(environment).map(([name, value]) => [name, fill(value ?? "")]);
+  if (before === "deliver") await project.run(["deliver"]);
+  else if (before) await prepareBucket(sandbox, before.policy);
   const json = await project.run(
     ["checkup", "--format", "json", ...(setup.call ?? [])],
     Object.fromEntries(filled) as NodeJS.ProcessEnv,

@@ -140,7 +140,7 @@ test("by hand: addresses, globs, what a release changed, everything after asking
     const { exit, stdout, stderr } = await project.run(["invalidate", ...args, "--format", "json"]);
     invalidateResultSchema.parse(JSON.parse(stdout));
     expect([stderr, exit]).toEqual([expect.any(String), 0]);
-    expect(invalidationOf(stdout).confirmed).toBe(!args.includes("--dry-run"));
+    expect(invalidationOf(stdout).owed).toEqual([]);
     const seen = await Promise.all(names.map(async (name) => ({ name, ...(await visit(edge + name)) })));
     return seen.filter(({ isHit }) => !isHit).map(({ name }) => name);
   };

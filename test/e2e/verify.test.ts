@@ -92,7 +92,7 @@ const BROKEN: Readonly<Record<string, Broken>> = {
     args: faults("{ fault: lost-invalidation, at: edge-api, operations: [CreateInvalidation], after: 3 }"),
     then: async (stage) => {
       await warm(stage, V1);
-      await stage.project.result(["deliver", "--build", V2]);
+      await stage.project.run(["deliver", "--build", V2]);
     },
     cause: "edge-holds-old-copy",
     says: /from release 1.*invalidation was lost.*rcourier invalidate/s,
@@ -164,7 +164,8 @@ const BROKEN: Readonly<Record<string, Broken>> = {
 
 test.each(Object.entries(BROKEN))("%s is found, named and explained", async (_, broken) => {
   const stage = await setUp(broken.args ?? [], broken.options);
-  await stage.project.result(["deliver"]);
+  // It reads back what the edge answers, and says that it has not confirmed where that is wrong.
+  expect([0, 5]).toContain((await stage.project.run(["deliver"])).exit);
   await broken.then?.(stage);
   const result = await verify(stage);
   expect(causesOf(result)).toEqual([broken.cause]);

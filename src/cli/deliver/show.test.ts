@@ -34,7 +34,7 @@ const RESULT: DeliveryResult = {
     { key: "index.html", change: "replaced", by: "sending", role: "entry", size: 58_990, reason: "content" },
   ],
   heldBack: [], pruned: ["news/old/index.html"], kept: [{ key: "assets/app-0a1b2c3d.js", lastIn: 7, until: { release: 12, at: "2026-03-18T14:20:00.000Z" } }],
-  invalidation: { addresses: ["/", "/index.html"], patterns: ["/", "/index.html"], collateral: { addresses: 0, bytes: 0 }, everything: { addresses: 61, bytes: 2_011_002 }, confirmed: true, owed: [], hints: [], edges: [{ edge: "distribution", patterns: 2, collateral: { addresses: 0, bytes: 0 }, gap: 0, confirmed: true, addresses: 1, read: { addresses: 1, forms: 1 } }] },
+  invalidation: { addresses: ["/", "/index.html"], patterns: ["/", "/index.html"], collateral: { addresses: 0, bytes: 0 }, everything: { addresses: 61, bytes: 2_011_002 }, confirmed: true, owed: [], hints: [], edges: [{ edge: "distribution", patterns: 2, collateral: { addresses: 0, bytes: 0 }, gap: 0, confirmed: true, addresses: 2, read: { addresses: 2, forms: 11 } }] },
   generated: { written: 2, unchanged: 0, removed: 0 }, requests: { list: 1, get: 2, head: 0, put: 4, copy: 3, delete: 1, multipart: 0, retried: 1 },
   phases: [{ name: "gather", seconds: 0.2 }, { name: "switch", seconds: 0.31 }], url: "https://www.pelicansound.example", warnings: ["not ours, left alone: theirs.txt"],
 }; // prettier-ignore
@@ -52,7 +52,7 @@ test("a delivery's summary, as a person reads it", () => {
      aliases    2 objects           made so that every promised form of a page's address answers
      foreign     1 object           not ours, left alone
 
-     edge distribution was asked to forget 2 addresses by 2 patterns: confirmed
+     edge distribution was asked to forget 2 addresses by 2 patterns: confirmed, all read back in 11 forms
        /  /index.html
        no right copy is lost; by /* alone 61 (2.0 MB)
 
@@ -103,6 +103,7 @@ test("nothing to do is said in one line, what an edge owes is said plainly", () 
   );
   const owed = {
     ...RESULT.invalidation,
+    owed: ["/"],
     edges: [{ ...RESULT.invalidation.edges[0], edge: "purge", confirmed: false }],
   } as DeliveryResult["invalidation"];
   expect(showDelivery({ ...RESULT, invalidation: owed }, openPage(), NOW)).toContain(

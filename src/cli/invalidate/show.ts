@@ -19,7 +19,7 @@ export function showInvalidation(
   const asked = edges.map((edge) => {
     const what = counted(edge.addresses, "address", "addresses");
     const verb = isPlanned ? "would be" : "was";
-    const state = isPlanned ? "" : `: ${showState(edge, style)}`;
+    const state = isPlanned ? "" : `: ${showState(edge, invalidation.owed.length > 0, style)}`;
     return `  edge ${edge.edge} ${verb} asked to forget ${what} by ${counted(edge.patterns, "pattern")}${state}\n`;
   });
   const shown = patterns.slice(0, MOST_PATTERNS).map(clean).join("  ");
@@ -36,10 +36,13 @@ export function showInvalidation(
 /** What an edge has confirmed, and how far that was looked at. */
 function showState(
   { addresses, confirmed, read }: Invalidation["edges"][number],
+  isOwed: boolean,
   style: Terminal["style"],
 ): string {
-  if (!confirmed) return style("bad", "not confirmed, still owed");
-  if (read.addresses === 0) return `${style("warn", "asked for")}, not read back`;
+  if (!confirmed)
+    return isOwed
+      ? style("bad", "not confirmed, still owed")
+      : `${style("warn", "asked for")}, not read back`;
   const forms = `in ${counted(read.forms, "form")}`;
   const much =
     read.addresses >= addresses
@@ -63,7 +66,9 @@ export function showInvalidateResult(
     ? "nothing was asked for yet"
     : invalidation.confirmed
       ? "forgotten"
-      : "not all is confirmed";
+      : invalidation.owed.length > 0
+        ? "not all is confirmed"
+        : "asked for, not read back";
   return `${heading}: ${what}\n${showInvalidation(invalidation, dryRun, terminal)}`;
 }
 

@@ -31,7 +31,7 @@ export async function lookAtReleases(args: Arguments, terminal: Terminal): Promi
       printResult(args, terminal, result, () => showReleaseList(result, terminal, stay.run.clock.now()));
     } else if (second === undefined) {
       const { pointer } = await listReleases(stay.place);
-      const result = toOneRelease(destination, await readRelease(stay.place, first), pointer.release);
+      const result = toOneRelease(destination, await readRelease(stay.place, first), pointer);
       const options = { all: isSet(args, "all"), now: stay.run.clock.now() };
       printResult(args, terminal, result, () => showOneRelease(result, terminal, options));
     } else await printComparison(args, terminal, stay.place, [first, second]);

@@ -6,6 +6,7 @@ import type {
 } from "../../results/history.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 import { toBlock } from "../frame/block.ts";
+import { listed } from "../../words/text.ts";
 import { counted, showBytes, showTime } from "../frame/numbers.ts";
 
 type Release = ReleaseListResult["releases"][number];
@@ -33,6 +34,9 @@ export function showReleaseList(result: ReleaseListResult, terminal: Terminal, n
     `${style("strong", clean(result.destination))}: ${counted(rows.length, "release")} that can be put back\n\n`,
     ...lines,
     ...result.unreadable.map((release) => style("bad", `  ${release}  its record can't be read\n`)),
+    ...(result.heldBack.length > 0
+      ? [style("warn", `\nheld back until the edge has confirmed: ${listed(result.heldBack.map(clean))}\n`)]
+      : []),
     ...owed.map(({ edge, addresses }) =>
       style(
         "warn",
@@ -72,8 +76,8 @@ export function showOneRelease(
   ];
   const width = Math.max(...result.parcels.map(({ role }) => role.length), 5);
   const lines = result.parcels.map(
-    ({ key, role, size, aliasOf, redirectsTo }) =>
-      `${role.padEnd(width)}  ${showBytes(size).padStart(8)}  ${clean(key)}${aliasOf === undefined ? "" : ` (stands for ${clean(aliasOf)})`}${redirectsTo === undefined ? "" : ` (leads to ${clean(redirectsTo)})`}`,
+    ({ key, role, size, aliasOf, redirectsTo, isHeldBack }) =>
+      `${role.padEnd(width)}  ${showBytes(size).padStart(8)}  ${clean(key)}${aliasOf === undefined ? "" : ` (stands for ${clean(aliasOf)})`}${redirectsTo === undefined ? "" : ` (leads to ${clean(redirectsTo)})`}${isHeldBack === true ? " (held back until the edge has confirmed)" : ""}`,
   );
   const standing = result.standing.map(({ key, lastIn }) => `${clean(key)} (last in ${lastIn})`);
   return [

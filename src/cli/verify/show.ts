@@ -1,6 +1,7 @@
 import { largest } from "../../core/model/largest.ts";
 import type { VerifyResult } from "../../results/verification.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
+import { listed } from "../../words/text.ts";
 import { counted } from "../frame/numbers.ts";
 
 type Findings = VerifyResult["findings"];
@@ -10,11 +11,16 @@ const MOST_ADDRESSES = 5;
 
 /** `verify`, as a person reads it. */
 export function showVerify(result: VerifyResult, terminal: Terminal, options: { all: boolean }): string {
-  const { site, destination, release, url, requests } = result;
+  const { site, destination, release, url, requests, heldBack } = result;
   const heading = terminal.style("strong", `${clean(site)}, ${destination}`);
   const where = `${counted(requests, "request")} to ${clean(url)}, from here only: other points of presence may hold other copies`;
-  return `${heading}: release ${release} as visitors get it\n\n${showFindings(result, terminal, options)}\n  ${terminal.style("faint", where)}\n`;
+  return `${heading}: release ${release} as visitors get it\n\n${showFindings(result, terminal, options)}${showHeldBack(heldBack, terminal)}\n  ${terminal.style("faint", where)}\n`;
 }
+
+const showHeldBack = (keys: readonly string[], { style }: Terminal): string =>
+  keys.length === 0
+    ? ""
+    : `\n  ${style("warn", "held back")}: ${listed(keys.map(clean))} until the edge has confirmed the pages; the next delivery asks again\n`;
 
 /** What is wrong, by cause, each with what to do. */
 export function showFindings(

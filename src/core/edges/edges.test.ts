@@ -10,6 +10,9 @@ import { chooseWay, isBelieved } from "./forms-trial.ts";
 import { parseWays, toWaysText } from "./known-ways.ts";
 import { listOwed, selectOrphans, selectUnrecorded, strikeConfirmed, toOwed } from "./owed.ts";
 import { CLEARING_WAYS, type ReadBack } from "../model/edge.ts";
+import { mergeOutcomes, toUnasked, type EdgeOutcome } from "../model/edge-outcome.ts";
+import { listSpellings } from "../addresses/spellings.ts";
+import { selectOwed } from "./stale-addresses.ts";
 import { judgeReadBack, selectReadBacks } from "./read-back.ts";
 
 const RULES = { forms: ["file", "folder"] as const, basePath: "/", indexName: "index.html" };
@@ -168,4 +171,31 @@ test("a dense search finds the cheapest path that spares enough patterns, and gi
   // Two wildcards (5 + 7) and two patterns' worth; one wildcard with an exact address would cost 50.
   expect([found?.cost, found?.steps.map(({ from, to }) => [from, to])]).toEqual([14, [[0, 2], [2, 4]]]); // prettier-ignore
   expect(searchDensely(candidates, limits, { coarseness: 1, mostLooks: 0, bar })).toBeUndefined();
+});
+
+test("an address is asked for in every spelling that browsers send", () => {
+  expect(listSpellings("/docs/%5Bid%5D.html")).toEqual(["/docs/%5Bid%5D.html", "/docs/[id].html"]);
+  expect(listSpellings("/caf%C3%A9/")).toEqual(["/caf%C3%A9/"]);
+});
+
+test("of several rounds the later one counts: what it confirms is no longer left, what it finds wrong is", () => {
+  const round = (settled: string[], left: string[], read: string[]): EdgeOutcome => ({
+    ...{ edge: "near", identity: "near", settled, left: new Set(left), read: new Set(read), forms: 2 },
+  });
+  const late = toUnasked({ edge: "far", identity: "far", addresses: ["/sw.js"] });
+  const [near, far] = mergeOutcomes([round(["/a"], ["/b"], ["/a"]), round(["/b"], ["/a", "/c"], ["/b"]), late]);
+  expect([near?.settled, near?.left, near?.read]).toEqual([["/b"], new Set(["/a", "/c"]), new Set(["/a", "/b"])]);
+  expect([far?.left, far?.read.size]).toEqual([new Set(["/sw.js"]), 0]);
+}); // prettier-ignore
+
+test("few addresses are named one by one, at caches any number; a wildcard takes no right copy along then", () => {
+  const place = new PureDestination();
+  const { parcels } = delivered(Object.fromEntries(Array.from({ length: 60 }, (_, page) => [`p${page}.html`, "x"])), place); // prettier-ignore
+  const ask = (count: number, exactUpTo: number): readonly string[] => {
+    const owed = [{ edge: "near", addresses: Array.from({ length: count }, (_, page) => `/p${page}.html`) }];
+    const wide = { ...EXACT_EDGE, wildcard: "prefix", mostWildcards: 15, worth: 64_000, exactUpTo } as const;
+    const [asked] = selectOwed(owed, [{ name: "near", identity: "near", ...wide }], { answering: parcels, addressRules: RULES }); // prettier-ignore
+    return asked?.patterns ?? [];
+  };
+  expect([ask(20, 20).length, ask(21, 20), ask(60, Infinity).length]).toEqual([20, ["/p*"], 60]);
 });

@@ -1,3 +1,5 @@
+import type { RecordedParcel } from "../model/parcel.ts";
+import { selectHeldBack } from "./held-back.ts";
 import type { DestinationState, RetainedRelease, Waybill } from "../model/release.ts";
 import { decideKeptUntil, selectExpiredState, selectNeededContents, selectRetained } from "./retention.ts";
 
@@ -84,4 +86,17 @@ test("records and contents that no retained release needs are expired; everythin
     ".courier/releases/2-dead.ndjson.gz",
     `.courier/vault/${content("b")}`,
   ]);
+});
+
+test("held back is what the current release lists and nobody has written since", () => {
+  const parcel = (key: string, etag?: string) =>
+    ({ key, ...(etag === undefined ? {} : { etag }) }) as RecordedParcel;
+  const waybill = {
+    run: "a",
+    release: 2,
+    parcels: [parcel("sw.js"), parcel("app.css", "1"), parcel("version.json")],
+  };
+  const pointer = { run: "a", release: 2, announced: { "version.json": "2" } };
+  expect(selectHeldBack(waybill, pointer)).toEqual(["sw.js"]);
+  expect(selectHeldBack(waybill, { ...pointer, release: 3, run: "b" })).toEqual([]);
 });

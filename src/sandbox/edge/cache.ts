@@ -21,9 +21,14 @@ export interface CachedAnswer extends OriginAnswer {
 
 export type Fetch = (ifNoneMatch: string | undefined) => Promise<OriginAnswer>;
 
+/** Stands before the form in what copies are told apart by. */
+export const FORM_MARK = " form:";
+
 /** One point of presence's cache (RFC 9111, as a shared cache): policy by a general library, storage here. */
 export class EdgeCache {
   private readonly entries = new Map<string, Entry[]>();
+  /** The form through which all copies of an address are found, where they are kept so. */
+  private readonly bases = new Map<string, string>();
   /** Copies that are served once more before they are gone. */
   private readonly lastTimes = new Map<string, Entry[]>();
 
@@ -33,12 +38,13 @@ export class EdgeCache {
   async answer(key: string, request: CacheRequest, fetch: Fetch): Promise<CachedAnswer> {
     const last = this.lastTimes.get(key)?.pop();
     if (last) return { ...withAge(last), cacheStatus: "hit; detail=soft-purged" };
-    const held = this.entries.get(key)?.find(({ policy }) => policy.satisfiesWithoutRevalidation(request));
+    const own = this.isFound(key) ? (this.entries.get(key) ?? []) : [];
+    const held = own.find(({ policy }) => policy.satisfiesWithoutRevalidation(request));
     if (held) {
       const ttl = Math.round(held.policy.timeToLive() / 1000);
       return { ...withAge(held), cacheStatus: `hit; ttl=${ttl}` };
     }
-    const [stale] = this.entries.get(key) ?? [];
+    const [stale] = own;
     const etag = stale?.policy.revalidationHeaders(request)["if-none-match"];
     const fresh = await fetch(typeof etag === "string" ? etag : undefined);
     if (stale && fresh.status === 304) {
@@ -64,8 +70,21 @@ export class EdgeCache {
     return { ...fresh, cacheStatus: `fwd=${stale ? "stale" : "uri-miss"}${stored ? "; stored" : ""}` };
   }
 
+  /** Whether what may be held can be reached at all. */
+  private isFound(key: string): boolean {
+    return !this.traits.forms.startsWith("behind") || this.bases.has(addressOf(key));
+  }
+
   /** Lets go of one address. @returns whether it was held */
   forget(key: string): boolean {
+    if (!this.isFound(key)) return false;
+    const address = addressOf(key);
+    const isBase = this.bases.get(address) === key;
+    if (this.traits.forms === "behind-marker" || isBase) this.bases.delete(address);
+    return this.drop(key) || this.traits.forms === "behind-marker";
+  }
+
+  private drop(key: string): boolean {
     const held = this.entries.get(key);
     if (held && this.traits.softPurge) this.lastTimes.set(key, held.slice(0, 1));
     return this.entries.delete(key);
@@ -74,11 +93,16 @@ export class EdgeCache {
   /** Lets go of every address that fits. @returns how many were held */
   forgetAll(fits: (key: string) => boolean): number {
     const keys = [...this.entries.keys()].filter(fits);
-    for (const key of keys) this.forget(key);
+    for (const key of keys) {
+      this.bases.delete(addressOf(key));
+      this.drop(key);
+    }
     return keys.length;
   }
 
   private store(key: string, entry: Entry): void {
+    const address = addressOf(key);
+    if (!this.bases.has(address)) this.bases.set(address, key);
     const others = (this.entries.get(key) ?? []).filter(
       ({ policy }) => policy !== entry.policy && policy.storable() && policy.timeToLive() > 0,
     );
@@ -100,6 +124,8 @@ export class EdgeCache {
     return { ...headers, "cache-control": least.replace(/,?\s*must-revalidate/, "") };
   }
 }
+
+const addressOf = (key: string): string => key.split(FORM_MARK, 1)[0] as string;
 
 const withAge = ({ policy, answer }: Entry): OriginAnswer => ({
   ...answer,

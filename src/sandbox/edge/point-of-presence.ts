@@ -4,7 +4,7 @@ import { brotliCompressSync, constants, gzipSync } from "node:zlib";
 import { millisecondsOf, strike, type Faults } from "../faults.ts";
 import { ProtocolError } from "../store/failure.ts";
 import type { ObjectTable } from "../store/object-table.ts";
-import { EdgeCache, type CachedAnswer } from "./cache.ts";
+import { EdgeCache, FORM_MARK, type CachedAnswer } from "./cache.ts";
 import type { Certificate } from "./certificate.ts";
 import { askOrigin, type OriginOptions } from "./origin.ts";
 import type { Traits } from "./traits.ts";
@@ -64,7 +64,8 @@ export class PointOfPresence {
   private keyOf(target: string, { headers }: IncomingMessage): string {
     const address = this.options.query === "keyed" ? target : target.replace(/\?.*$/s, "");
     const host = this.traits.copyPerHost ? ` ${headers.host}` : "";
-    return `${address}${host}${this.traits.copyPerEncoding ? ` ${headers["accept-encoding"] ?? ""}` : ""}`;
+    const form = `${FORM_MARK}${headers["accept-encoding"] ?? ""}`;
+    return `${address}${host}${this.traits.forms === "one" ? "" : form}`;
   }
 
   /** Some servers close a connection after so many answers. */

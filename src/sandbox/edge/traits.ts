@@ -1,7 +1,10 @@
 /** How the simulated edge behaves where real ones differ; everything is off unless it is asked for. */
 export interface Traits {
-  /** One copy for each exact `Accept-Encoding`; a purge forgets just the one that it names. */
-  readonly copyPerEncoding: boolean;
+  /**
+   * How copies for each exact `Accept-Encoding` are kept: one for all; each by itself; all others found through the one that
+   * came first; through a marker, which goes with any purge. A purge forgets just the one that it names, and only if it is found.
+   */
+  readonly forms: "one" | "apart" | "behind-base" | "behind-marker";
   /** One copy for each host name, port included. */
   readonly copyPerHost: boolean;
   /** A purge is answered with 200 whether anything was held or not. */
@@ -33,7 +36,7 @@ export interface Traits {
 }
 
 export const PLAIN: Traits = {
-  copyPerEncoding: false,
+  forms: "one",
   copyPerHost: false,
   purgeAlwaysOk: false,
   softPurge: false,
@@ -52,7 +55,9 @@ export const PLAIN: Traits = {
 
 /** What a trait is called in a call, and what it changes. A reader returns undefined for a value that makes no sense. */
 const READERS: Readonly<Record<string, (value: string, traits: Traits) => Partial<Traits> | undefined>> = {
-  "copy-per-encoding": () => ({ copyPerEncoding: true }),
+  "copy-per-encoding": () => ({ forms: "apart" }),
+  "copies-behind-base": () => ({ forms: "behind-base" }),
+  "copies-behind-marker": () => ({ forms: "behind-marker" }),
   "copy-per-host": () => ({ copyPerHost: true }),
   "purge-always-ok": () => ({ purgeAlwaysOk: true }),
   "soft-purge": () => ({ softPurge: true }),
