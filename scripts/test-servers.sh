@@ -3,8 +3,8 @@
 # stops them. Installs what is missing, as root; without root it says what is needed and skips by name.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-if [ "$(id -u)" != 0 ] && ! { command -v radosgw && command -v varnishd && command -v nginx; } >/dev/null; then
-  echo "skipped: the real servers are not installed, and only root can (packages ceph-mon ceph-osd ceph-common radosgw varnish varnish-modules nginx-light libnginx-mod-http-cache-purge)" >&2
+if [ "$(id -u)" != 0 ] && ! { command -v radosgw && command -v varnishd && command -v nginx && command -v squid && command -v traffic_server; } >/dev/null; then
+  echo "skipped: the real servers are not installed, and only root can (packages ceph-mon ceph-osd ceph-common radosgw varnish varnish-modules nginx-light libnginx-mod-http-cache-purge squid trafficserver trafficserver-experimental-plugins)" >&2
   exit 0
 fi
 data=$(mktemp -d)

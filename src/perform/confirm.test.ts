@@ -75,18 +75,28 @@ class Cache {
     if (this.keeping === "behind-marker") {
       this.bases.delete(address);
       copies?.delete(form);
-    } else if (copies?.delete(form) === true && this.bases.get(address) === form) this.bases.delete(address);
+      return;
+    }
+    copies?.delete(this.slotOf(address, form));
+    if (this.bases.get(address) === form) this.bases.delete(address);
+  }
+
+  /** The first copy of an address lies in a place of its own, beside an earlier one of its form. */
+  private slotOf(address: string, form: string): string {
+    if (this.keeping === "one") return "";
+    const isBase = this.keeping === "behind-base" && (this.bases.get(address) ?? form) === form;
+    return isBase ? "the first" : form;
   }
 
   private find(address: string, form: string): string | undefined {
     const copies = this.copies.get(address);
-    if (this.keeping === "one") return copies?.get("");
-    return this.keeping === "apart" || this.bases.has(address) ? copies?.get(form) : undefined;
+    const isFound = this.keeping === "one" || this.keeping === "apart" || this.bases.has(address);
+    return isFound ? copies?.get(this.slotOf(address, form)) : undefined;
   }
 
   private hold(address: string, form: string, text: string): void {
     const copies = this.copies.get(address) ?? new Map<string, string>();
-    this.copies.set(address, copies.set(this.keeping === "one" ? "" : form, text));
+    this.copies.set(address, copies.set(this.slotOf(address, form), text));
     if (!this.bases.has(address)) this.bases.set(address, form);
   }
 
@@ -107,14 +117,25 @@ class Cache {
       forget: async ({ patterns, ways }) => {
         const way = ways?.get("node") ?? "refetched";
         for (const address of patterns)
-          for (const form of way === "once" ? [""] : FORMS) {
-            if (way === "refetched") await this.get(address, form);
-            this.purge(address, form);
-          }
+          if (way === "refetched") await this.forgetBehind(address);
+          else for (const form of way === "once" ? [""] : FORMS) this.purge(address, form);
       },
       look: (address, look) => this.look(address, look),
       ...more,
     });
+  }
+
+  /** As the purge edge does it. */
+  private async forgetBehind(address: string): Promise<void> {
+    const [first = "", second = "", third = ""] = FORMS;
+    for (const form of [second, third]) {
+      await this.get(address, first);
+      this.purge(address, form);
+    }
+    this.purge(address, first);
+    await this.get(address, second);
+    this.purge(address, first);
+    this.purge(address, second);
   }
 
   private async look(address: string, { form }: EdgeLook) {

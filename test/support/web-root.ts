@@ -12,7 +12,11 @@ export class WebRoot {
   private readonly slow = new Set<string>();
   requests = 0;
 
-  constructor(private readonly folder: string) {
+  /** @param varies whether answers are compressed as the client takes it, and say that they vary by that */
+  constructor(
+    private readonly folder: string,
+    private readonly varies = true,
+  ) {
     this.server = createServer((incoming, response) => {
       this.requests += 1;
       const path = (incoming.url ?? "/").replace(/\?.*/, "");
@@ -55,11 +59,13 @@ export class WebRoot {
   ): { status: number; headers: Record<string, string>; body: Buffer } {
     const [status, file] = this.find(path);
     const content = file === undefined ? Buffer.from("not found") : readFileSync(file);
-    const common = { "cache-control": "public, max-age=0, s-maxage=86400", vary: "Accept-Encoding" };
+    const common = { "cache-control": "public, max-age=0, s-maxage=86400" };
+    if (!this.varies) return { status, headers: common, body: content };
+    const varying = { ...common, vary: "Accept-Encoding" };
     const coding = /\bbr\b/.test(encodings) ? "br" : /\bgzip\b/.test(encodings) ? "gzip" : undefined;
-    if (coding === undefined) return { status, headers: common, body: content };
+    if (coding === undefined) return { status, headers: varying, body: content };
     const body = coding === "br" ? brotliCompressSync(content) : gzipSync(content);
-    return { status, headers: { ...common, "content-encoding": coding }, body };
+    return { status, headers: { ...varying, "content-encoding": coding }, body };
   }
 
   private find(path: string): [number, string | undefined] {

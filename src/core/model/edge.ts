@@ -51,8 +51,8 @@ export type ReadBackBudget =
   | { readonly kind: "most"; readonly addresses: number };
 
 /**
- * How all copies of an address are cleared at one place of a cache: by one purge; by a purge in each form; by a visit and a
- * purge in each form; by a pattern that fits the address alone.
+ * How all copies of an address are cleared at one place of a cache: by one purge; by a purge in each form; by a purge in
+ * each form with a visit before it; by a pattern that fits the address alone.
  */
 export const CLEARING_WAYS = ["once", "each", "refetched", "pattern"] as const;
 export type ClearingWay = (typeof CLEARING_WAYS)[number];

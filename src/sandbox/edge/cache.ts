@@ -38,7 +38,7 @@ export class EdgeCache {
   async answer(key: string, request: CacheRequest, fetch: Fetch): Promise<CachedAnswer> {
     const last = this.lastTimes.get(key)?.pop();
     if (last) return { ...withAge(last), cacheStatus: "hit; detail=soft-purged" };
-    const own = this.isFound(key) ? (this.entries.get(key) ?? []) : [];
+    const own = this.isFound(key) ? (this.entries.get(this.slotOf(key)) ?? []) : [];
     const held = own.find(({ policy }) => policy.satisfiesWithoutRevalidation(request));
     if (held) {
       const ttl = Math.round(held.policy.timeToLive() / 1000);
@@ -66,7 +66,7 @@ export class EdgeCache {
     );
     const stored = policy.storable() && !(this.traits.dropsZero && policy.timeToLive() === 0);
     if (stored) this.store(key, { policy, answer: fresh });
-    else this.entries.delete(key);
+    else this.entries.delete(this.slotOf(key));
     return { ...fresh, cacheStatus: `fwd=${stale ? "stale" : "uri-miss"}${stored ? "; stored" : ""}` };
   }
 
@@ -75,19 +75,27 @@ export class EdgeCache {
     return !this.traits.forms.startsWith("behind") || this.bases.has(addressOf(key));
   }
 
+  /** Where a copy is put: the first of an address has a place of its own, beside which an earlier one of its form may lie. */
+  private slotOf(key: string): string {
+    const base = this.bases.get(addressOf(key));
+    const isApart = this.traits.forms === "behind-base" && (base === undefined || base === key);
+    return isApart ? `${addressOf(key)}${FORM_MARK}\0` : key;
+  }
+
   /** Lets go of one address. @returns whether it was held */
   forget(key: string): boolean {
     if (!this.isFound(key)) return false;
     const address = addressOf(key);
     const isBase = this.bases.get(address) === key;
+    const wasHeld = this.drop(key, this.slotOf(key));
     if (this.traits.forms === "behind-marker" || isBase) this.bases.delete(address);
-    return this.drop(key) || this.traits.forms === "behind-marker";
+    return wasHeld || this.traits.forms === "behind-marker";
   }
 
-  private drop(key: string): boolean {
-    const held = this.entries.get(key);
+  private drop(key: string, slot: string): boolean {
+    const held = this.entries.get(slot);
     if (held && this.traits.softPurge) this.lastTimes.set(key, held.slice(0, 1));
-    return this.entries.delete(key);
+    return this.entries.delete(slot);
   }
 
   /** Lets go of every address that fits. @returns how many were held */
@@ -95,7 +103,7 @@ export class EdgeCache {
     const keys = [...this.entries.keys()].filter(fits);
     for (const key of keys) {
       this.bases.delete(addressOf(key));
-      this.drop(key);
+      this.drop(key, key);
     }
     return keys.length;
   }
@@ -103,11 +111,12 @@ export class EdgeCache {
   private store(key: string, entry: Entry): void {
     const address = addressOf(key);
     if (!this.bases.has(address)) this.bases.set(address, key);
-    const others = (this.entries.get(key) ?? []).filter(
+    const slot = this.slotOf(key);
+    const others = (this.entries.get(slot) ?? []).filter(
       ({ policy }) => policy !== entry.policy && policy.storable() && policy.timeToLive() > 0,
     );
     // Variants stand beside each other as long as they are fresh; without `Vary` the newest is the only one.
-    this.entries.set(key, "vary" in entry.answer.headers ? [entry, ...others] : [entry]);
+    this.entries.set(slot, "vary" in entry.answer.headers ? [entry, ...others] : [entry]);
   }
 
   /**

@@ -96,11 +96,24 @@ class Cache {
   private async forgetAddress(node: string, path: string, way: ClearingWay): Promise<void> {
     if (way === "pattern") return this.ban(node, toExactExpression(path));
     if (way === "once") return this.purge(node, path, "");
-    // Some find all copies but one through that one: a visit before each purge makes that one again.
-    for (const form of this.forms) {
-      if (way === "refetched") await this.look(node, path, form);
+    if (way === "refetched") return this.forgetBehind(node, path);
+    for (const form of this.forms) await this.purge(node, path, form);
+  }
+
+  /**
+   * Some find all copies of an address through one of them, or through a marker, which goes with a purge: a visit before each
+   * purge makes it again. The first form is cleared through the second: behind a copy of its own it could not be found.
+   */
+  private async forgetBehind(node: string, path: string): Promise<void> {
+    const [first = "", second = first, ...others] = this.forms;
+    for (const form of [second, ...others]) {
+      await this.look(node, path, first);
       await this.purge(node, path, form);
     }
+    await this.purge(node, path, first);
+    await this.look(node, path, second);
+    await this.purge(node, path, first);
+    await this.purge(node, path, second);
   }
 
   /** 404 (and 412 on some) says that it was not held: as good as gone. */
