@@ -265,7 +265,9 @@ function findWarnings(
     unreadable.length > 0 && { code: "unreadable", keys: unreadable },
     olderWaybills === undefined && { code: "older-unreadable" },
     runs.length > 0 && { code: "unended", runs },
-    ...orphans.map(({ edge, addresses }) => ({ code: "edge-gone", edge, addresses: addresses.length }) as const),
+    ...orphans.map(
+      ({ edge, addresses }) => ({ code: "edge-gone", edge, addresses: addresses.length }) as const,
+    ),
   ];
   return warnings.filter((warning) => typeof warning === "object");
 }

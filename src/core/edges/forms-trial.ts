@@ -13,13 +13,13 @@ export const toUnlistedForm = (run: string): string =>
 
 /**
  * The way to choose after trying: the first that clears everything, else the first that clears every listed form, else the
- * most thorough.
+ * most thorough; with nothing tried, the plain purge.
  * @param trials in the order in which they were made, cheapest first
  */
 export function chooseWay(trials: readonly WayTrial[], unlisted: string, at: string): KnownWay {
   const whole = trials.find(({ left }) => left.length === 0);
   const listed = trials.find(({ left }) => left.every((form) => form === unlisted));
-  const { way } = whole ?? listed ?? (trials.at(-1) as WayTrial);
+  const way = (whole ?? listed ?? trials.at(-1))?.way ?? "once";
   return { way, reachesAllForms: whole !== undefined, at };
 }
 

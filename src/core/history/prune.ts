@@ -78,7 +78,8 @@ export function decidePrune(facts: PruneFacts): PruneDecision {
   });
   const answering = removals.filter(({ key, why }) => !isStateKey(key) && why !== "stale");
   const addresses = answering.flatMap(({ key }) => listAddresses(key, facts.addressRules)).sort();
-  const owed = addresses.length === 0 ? [] : facts.edges.map(({ identity }) => ({ edge: identity, addresses }));
+  const owed =
+    addresses.length === 0 ? [] : facts.edges.map(({ identity }) => ({ edge: identity, addresses }));
   return {
     ...{ retained, removals, owed, foreign: comparison.foreign },
     forgotten: forget.size === 0 ? [] : [...new Set([...selectForgotten(state), ...forget])].sort(),

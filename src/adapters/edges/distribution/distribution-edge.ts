@@ -53,7 +53,8 @@ export function createDistributionEdge(
   settings: DistributionSettings,
   { clock, site }: DistributionTools,
 ): Edge {
-  const { name, identity, confirmation, endpoint, region, query, minimumFreshness, holdsFor, negative } = settings;
+  const { name, identity, confirmation, endpoint, region, query, minimumFreshness, holdsFor, negative } =
+    settings;
   process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
   const client = new CloudFrontClient({
     region,
