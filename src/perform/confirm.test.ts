@@ -294,8 +294,13 @@ test("with a budget the rest is struck only where the edge keeps a status of its
   expect([unread.failure, unread.left.size]).toEqual([{ kind: "unread", count: 20 }, 20]);
 });
 
-test("without any reading back nothing is looked at, and nobody waits for it", async () => {
+test("without any reading back nothing is looked at, and what settled meanwhile is still asked for twice", async () => {
   const cache = new Cache("one");
-  const outcome = await deliver(cache, cache.edge({ triesWays: [] }, { readBack: { kind: "off" } }));
-  expect([outcome.left.size, outcome.read.size, cache.looks]).toEqual([0, 0, 0]);
+  const between = async (): Promise<void> => {
+    cache.purge(ADDRESSES[0] ?? "", "");
+    await cache.fetchSlowly(ADDRESSES[0] ?? "", "", 1000);
+  };
+  const edge = cache.edge({ triesWays: [] }, { readBack: { kind: "off" } });
+  const outcome = await deliver(cache, edge, { between });
+  expect([outcome.left.size, outcome.read.size, cache.looks, outcome.old]).toEqual([0, 0, 0, []]);
 });

@@ -211,11 +211,22 @@ class Confirmation {
     }
     const ignored = this.ignored ?? this.findDeaf();
     if (ignored) return { kind: "wildcards-ignored", ...ignored };
-    const { hasStatus, hasAllForms } = this.edge;
-    const node = [...(this.ways?.places ?? [])].find(([, known]) => !known.reachesAllForms)?.[0];
-    if (node !== undefined && !hasAllForms) return { kind: "unlisted-forms", node };
+    const { hasStatus } = this.edge;
+    const unclear = this.findUnclear();
+    if (unclear) return unclear;
     const isSampled = hasStatus && this.read.size > 0;
     return unread.size > 0 && !isSampled ? { kind: "unread", count: unread.size } : undefined;
+  }
+
+  /** A place whose copies don't all go, whatever is done. */
+  private findUnclear(): EdgeFailure | undefined {
+    // Where all forms are listed, all are read back: what was tried is of no weight beside that.
+    if (this.edge.hasAllForms) return undefined;
+    const places = [...(this.ways?.places ?? [])];
+    const deaf = places.find(([, { clears }]) => clears === "none")?.[0];
+    if (deaf !== undefined) return { kind: "clears-nothing", node: deaf };
+    const node = places.find(([, { clears }]) => clears === "some")?.[0];
+    return node === undefined ? undefined : { kind: "unlisted-forms", node };
   }
 
   /** A place that was seen to take no wildcards, though it is asked for some. */
@@ -233,8 +244,7 @@ class Confirmation {
   ): Set<UrlPath> {
     if (!failure) return new Set();
     // Nobody can list what is held in other forms, or under queries.
-    if (failure.kind === "unlisted-forms" || failure.kind === "wildcards-ignored")
-      return new Set(this.addresses);
+    if (UNLISTABLE.has(failure.kind)) return new Set(this.addresses);
     const trees = this.addresses.filter((address) => address.endsWith("*"));
     const isBad = new Set([...unread, ...wrong.map(({ check }) => check.address)]);
     return new Set([...this.addresses.filter((address) => isBad.has(address)), ...trees]);
@@ -251,6 +261,9 @@ class Confirmation {
     };
   }
 }
+
+/** What is left of these, nobody can list. */
+const UNLISTABLE = new Set<EdgeFailure["kind"]>(["unlisted-forms", "wildcards-ignored", "clears-nothing"]);
 
 /** The worst first. */
 const FAILURES = [

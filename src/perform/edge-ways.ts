@@ -111,7 +111,8 @@ class WayTrials {
       const open = [...holding].filter((place) => !isDone(place));
       if (open.length === 0) break;
       const left = await this.tryWay(way, open);
-      for (const place of open) trials.get(place)?.push({ way, left: left.get(place) ?? [] });
+      for (const place of open)
+        trials.get(place)?.push({ way, held: this.forms.length, left: left.get(place) ?? [] });
     }
     const at = this.tools.clock.now().toISOString();
     const taken = takesWildcards(this.edge.abilities) ? await this.tryWildcard(trials.keys()) : undefined;

@@ -34,6 +34,8 @@ const FAILURES: { readonly [Kind in EdgeFailure["kind"]]: (of: never) => string 
     "where it answers is not known, so nothing can be read back: say url, or confirm: off to take its word",
   "unlisted-forms": ({ node }: Of<"unlisted-forms">) =>
     `it keeps a copy for each Accept-Encoding that anybody sends, and nobody can list those (${node}): let it make one form of them, or say all of them with encodings (docs/caches.md)`,
+  "clears-nothing": ({ node }: Of<"clears-nothing">) =>
+    `it takes purges and clears nothing by them (${node}): an object that was written to try it stayed as it was`,
   "wildcards-ignored": ({ pattern, address }: Of<"wildcards-ignored">) =>
     `it was asked for the wildcard ${pattern} and held ${address} all the same: it seems not to take wildcards (edge.patterns)`,
 };

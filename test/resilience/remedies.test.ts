@@ -90,10 +90,24 @@ const REMEDIES: readonly Remedy[] = [
   },
   {
     what: "the second purge after the settle",
-    file: "src/adapters/edges/purge/purge-edge.ts",
-    text: "await clock.sleep(settings.settle * 1000);\n      await cache.purgeAll(request.patterns);",
-    without: "await clock.sleep(settings.settle * 1000);",
-    noticedBy: ["src/adapters/edges/purge/purge-edge.test.ts", "what a fetch under way brings home"],
+    file: "src/perform/confirm.ts",
+    text: "await this.tools.clock.sleep(settle * 1000);\n    await this.forget(request.patterns);",
+    without: "await this.tools.clock.sleep(settle * 1000);",
+    noticedBy: ["src/perform/confirm.test.ts", "is still asked for twice"],
+  },
+  {
+    what: "the wait for fetches that began before the last write",
+    file: "src/perform/confirm.ts",
+    text: "    await this.waitForFetches();\n",
+    without: "",
+    noticedBy: ["src/perform/confirm.test.ts", "a fetch of 14000 ms"],
+  },
+  {
+    what: "what was read wrong is asked for again",
+    file: "src/perform/confirm.ts",
+    text: "await this.mend(bad, pass);",
+    without: "",
+    noticedBy: ["src/perform/confirm.test.ts", "an invalidation that was lost"],
   },
   {
     what: "the late files read again before the switch",

@@ -100,16 +100,24 @@ test("an answer is right when it is the new content, and old when any record eve
 test("the way of clearing: the cheapest that clears all, else the cheapest that clears all that is listed", () => {
   const at = "2026-01-01T00:00:00.000Z";
   const choose = (...left: string[][]) =>
-    chooseWay(left.map((forms, index) => ({ way: CLEARING_WAYS[index] ?? "once", left: forms })), "x", at); // prettier-ignore
-  expect(choose(["gzip"], [])).toEqual({ way: "each", reachesAllForms: true, at });
-  expect(choose(["gzip", "x"], ["x"], ["x"])).toEqual({ way: "each", reachesAllForms: false, at });
-  expect(choose(["gzip"], ["br"])).toEqual({ way: "each", reachesAllForms: false, at });
+    chooseWay(left.map((forms, index) => ({ way: CLEARING_WAYS[index] ?? "once", held: 3, left: forms })), "x", at); // prettier-ignore
+  expect(choose(["gzip"], [])).toEqual({ way: "each", clears: "all", at });
+  expect(choose(["gzip", "x"], ["x"], ["x"])).toEqual({ way: "each", clears: "some", at });
+  expect(choose(["gzip"], ["br"])).toEqual({ way: "each", clears: "some", at });
+  expect(choose(["gzip", "br", "x"])).toEqual({ way: "once", clears: "none", at });
   const nowMs = Date.parse(at);
-  const known = { way: "once", reachesAllForms: true, at } as const;
+  const known = { way: "once", clears: "all", at } as const;
   const days = (count: number): number => nowMs + count * 86_400_000;
   expect([isBelieved(known, false, days(1)), isBelieved(known, false, days(31)), isBelieved(undefined, true, nowMs)]).toEqual([true, false, false]); // prettier-ignore
-  const partly = { ...known, reachesAllForms: false };
-  expect([isBelieved(partly, false, nowMs), isBelieved(partly, true, nowMs)]).toEqual([false, true]);
+  const [partly, deaf] = [
+    { ...known, clears: "some" },
+    { ...known, clears: "none" },
+  ] as const;
+  expect([
+    isBelieved(partly, false, nowMs),
+    isBelieved(partly, true, nowMs),
+    isBelieved(deaf, true, nowMs),
+  ]).toEqual([false, true, false]);
   const ways = new Map([["purge a", new Map([["http://a", known]])]]);
   expect([parseWays(toWaysText(ways)), parseWays("{"), parseWays("")]).toEqual([ways, new Map(), new Map()]);
 });

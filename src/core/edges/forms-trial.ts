@@ -3,7 +3,9 @@ import type { ClearingWay, KnownWay } from "../model/edge.ts";
 /** What came of one way of clearing, on an object that was held in many forms. */
 export interface WayTrial {
   readonly way: ClearingWay;
-  /** Forms in which the old content still answered. */
+  /** How many forms it was held in. */
+  readonly held: number;
+  /** Those in which the old content still answered. */
   readonly left: readonly string[];
 }
 
@@ -19,8 +21,9 @@ export const toUnlistedForm = (run: string): string =>
 export function chooseWay(trials: readonly WayTrial[], unlisted: string, at: string): KnownWay {
   const whole = trials.find(({ left }) => left.length === 0);
   const listed = trials.find(({ left }) => left.every((form) => form === unlisted));
-  const way = (whole ?? listed ?? trials.at(-1))?.way ?? "once";
-  return { way, reachesAllForms: whole !== undefined, at };
+  const chosen = whole ?? listed ?? trials.at(-1);
+  const clears = whole ? "all" : trials.some(({ held, left }) => left.length < held) ? "some" : "none";
+  return { way: chosen?.way ?? "once", clears, at };
 }
 
 /** Caches are set up anew from time to time: what was found out about one is believed for so long. */
@@ -29,6 +32,6 @@ const BELIEVED_MS = 30 * 86_400_000;
 /** Whether what was found out before is enough, or is to be tried once more. */
 export const isBelieved = (known: KnownWay | undefined, hasAllForms: boolean, nowMs: number): boolean =>
   known !== undefined &&
-  (known.reachesAllForms || hasAllForms) &&
+  (known.clears === "all" || (known.clears === "some" && hasAllForms)) &&
   known.takesWildcards !== false &&
   nowMs - Date.parse(known.at) < BELIEVED_MS;

@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { CLEARING_WAYS, type KnownWay } from "../model/edge.ts";
+import { CLEARED_FORMS, CLEARING_WAYS, type KnownWay } from "../model/edge.ts";
 import { byText } from "../model/names.ts";
 
 const FORMAT = "restless-courier/edge-ways/1";
@@ -12,7 +12,7 @@ const schema = z.object({
       z.string(),
       z.object({
         way: z.enum(CLEARING_WAYS),
-        reachesAllForms: z.boolean(),
+        clears: z.enum(CLEARED_FORMS),
         takesWildcards: z.boolean().optional(),
         at: z.string(),
       }),

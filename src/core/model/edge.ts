@@ -57,11 +57,13 @@ export type ReadBackBudget =
 export const CLEARING_WAYS = ["once", "each", "refetched", "pattern"] as const;
 export type ClearingWay = (typeof CLEARING_WAYS)[number];
 
+/** Which copies go by that way: all, forms that nobody has listed as well; those of some forms; none. */
+export const CLEARED_FORMS = ["all", "some", "none"] as const;
+
 /** What was found out about a place of a cache by trying. */
 export interface KnownWay {
   readonly way: ClearingWay;
-  /** Whether forms that nobody has listed go as well. */
-  readonly reachesAllForms: boolean;
+  readonly clears: (typeof CLEARED_FORMS)[number];
   /** Whether a wildcard took along what it should; absent: none was tried. */
   readonly takesWildcards?: boolean | undefined;
   /** When it was tried, ISO 8601 UTC. */
@@ -105,6 +107,8 @@ export type EdgeFailure = EdgeFailureFacts &
     | { readonly kind: "unseen" }
     /** It keeps a copy for each `Accept-Encoding`, and nobody can list those. */
     | { readonly kind: "unlisted-forms"; readonly node: string }
+    /** An object of our own was held after each way of clearing it. */
+    | { readonly kind: "clears-nothing"; readonly node: string }
     | { readonly kind: "wildcards-ignored"; readonly pattern: string; readonly address: string }
   );
 
