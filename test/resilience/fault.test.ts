@@ -54,8 +54,8 @@ test("with some of every fault, each delivery ends right or fails cleanly, and n
       { fault: "reset-after", at: "edge-api", share },
     ];
     const sandbox = await RunningSandbox.start(["--faults", writeFaults([...rules, ...atEdge], round + 1)]);
-    const edgeOf = ({ facts: { distribution, edgeApi } }: RunningSandbox): string =>
-      `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", ${AT_ONCE} }`;
+    const edgeOf = ({ facts: { distribution, edgeApi, edge } }: RunningSandbox): string =>
+      `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", url: "${edge}", ${AT_ONCE} }`;
     const project = new Project(sandbox.settings(`${BUILDS}/1`, edgeOf(sandbox)), sandbox.facts);
     for (const number of [1, 2, 1]) {
       let outcome: Outcome | undefined;
@@ -139,8 +139,8 @@ test("visitors that load pages and all they name through the edge, without a pau
     "--propagation",
     "1s",
   ]);
-  const { distribution, edgeApi, pops } = sandbox.facts;
-  const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", ${AT_ONCE} }\n    retain: { releases: 2, for: 1d }`;
+  const { distribution, edgeApi, edge: url, pops } = sandbox.facts;
+  const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", url: "${url}", ${AT_ONCE} }\n    retain: { releases: 2, for: 1d }`;
   const project = new Project(sandbox.settings(`${BUILDS}/1`, edge), sandbox.facts);
   await project.result(["deliver"]);
   const pages = ["/", "/crossings/", "/news/", "/fleet/", "/about.html", "/timetables/"];
