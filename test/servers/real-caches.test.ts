@@ -1,48 +1,24 @@
-import { execFileSync } from "node:child_process";
-import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
-import { createServer } from "node:net";
-import type { AddressInfo } from "node:net";
+import { readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
-import { setTimeout as sleep } from "node:timers/promises";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
-import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { temporaryFolder, walk } from "../support/builds.ts";
+import {
+  deliverInFlight,
+  EIGHT,
+  readSetUp,
+  startCache,
+  stopAll,
+  stopAtEnd,
+  type Kind,
+} from "../support/caches.ts";
 import { Project } from "../support/program.ts";
 import { visitNode, WebRoot } from "../support/web-root.ts";
 
-const SCRIPTS = resolve("test/servers/scripts");
 const BUILDS = resolve("demo/builds");
 /** Forms that browsers and other clients send; each may be a copy of its own. */
 const FORMS = ["gzip, deflate, br, zstd", "gzip, deflate, br", "gzip, deflate", "", "gzip"];
 
-type Kind = "varnish" | "nginx" | "squid" | "trafficserver";
-interface Cache {
-  readonly node: string;
-  stop(): void;
-}
-
-async function findPort(): Promise<number> {
-  const server = createServer();
-  await new Promise<void>((done) => server.listen(0, "127.0.0.1", done));
-  const { port } = server.address() as AddressInfo;
-  await new Promise((done) => server.close(done));
-  return port;
-}
-
-async function startCache(kind: Kind, origin: string, environment: NodeJS.ProcessEnv = {}): Promise<Cache> {
-  const [port, data] = [await findPort(), temporaryFolder(kind)];
-  const env = { ...process.env, ...environment, PURGE_TOKEN: "ferry-token" };
-  execFileSync(join(SCRIPTS, `start-${kind}.sh`), [String(port), origin, data], { env, stdio: "ignore" });
-  return {
-    node: `http://127.0.0.1:${port}`,
-    stop: () => execFileSync(join(SCRIPTS, `stop-${kind}.sh`), [data], { stdio: "ignore" }),
-  };
-}
-
-const stops: (() => void)[] = [];
-afterEach(() => {
-  for (const stop of stops.splice(0)) stop();
-});
+afterEach(stopAll);
 
 interface Stage {
   readonly root: WebRoot;
@@ -55,7 +31,7 @@ interface Stage {
 async function openRoot(folder: string, varies = true): Promise<{ root: WebRoot; origin: string }> {
   const root = new WebRoot(folder, varies);
   const origin = await root.start();
-  stops.push(() => {
+  stopAtEnd(() => {
     root.stop();
   });
   return { root, origin };
@@ -72,11 +48,7 @@ async function setUp(
   const { root, origin } = await openRoot(folder);
   const nodes: string[] = [];
   for (let index = 0; index < count; index++) {
-    const cache = await startCache(kind, origin, environment);
-    stops.push(() => {
-      cache.stop();
-    });
-    nodes.push(cache.node);
+    nodes.push(await startCache(kind, origin, environment));
   }
   const settings = [
     "site: Pelican Sound Ferries",
@@ -187,20 +159,6 @@ test.each<[string, Kind, string, NodeJS.ProcessEnv, number, readonly string[]]>(
   120_000,
 );
 
-/** Six forms that the tool's list has, and two that it has not. */
-const EIGHT = ["gzip, deflate, br, zstd", "gzip, deflate, br", "gzip, deflate", "gzip", "br", "", "compress", "gzip, br;q=0.4"]; // prettier-ignore
-/** Seconds that a fetch is under way, of which the settings say nothing. */
-const FLIGHT = Number(process.env.COURIER_FLIGHT ?? 2);
-const LONGEST = FLIGHT > 10 ? "" : `, longestFetch: ${FLIGHT + 2}s`;
-const PAGES = Array.from({ length: 12 }, (_, number) => `page-${number}.html`);
-const write = (folder: string, text: string): string => {
-  mkdirSync(folder, { recursive: true });
-  // Long enough to be compressed by caches that do so themselves.
-  for (const page of ["index.html", ...PAGES])
-    writeFileSync(join(folder, page), `<!doctype html><title>${page}</title>${`<p>${text}`.repeat(300)}`);
-  return folder;
-};
-
 const SAID = `, encodings: ${JSON.stringify(EIGHT)}`;
 test.each<[Kind, NodeJS.ProcessEnv, boolean, string, number]>([
   ["varnish", {}, false, "", 0],
@@ -216,47 +174,26 @@ test.each<[Kind, NodeJS.ProcessEnv, boolean, string, number]>([
   ["trafficserver", {}, false, "", 0],
   ["trafficserver", {}, true, "", 0],
   ["trafficserver", { ATS_NORMALIZE_AE: "0" }, true, "", 0],
-])("%s %j, answers vary: %j%s: warm in eight forms, with a fetch under way: never old and confirmed", async (kind, environment, varies, more, expected) => {
-  const folder = temporaryFolder("web-root");
-  const [one, two] = [write(temporaryFolder("one"), "one"), write(temporaryFolder("two"), "two")];
-  const { root, origin } = await openRoot(folder, varies);
-  const cache = await startCache(kind, origin, environment);
-  stops.push(() => {
-    cache.stop();
-  });
-  const { node } = cache;
-  const { host } = new URL(node);
-  const toSettings = (confirm: string): string => `site: Pelican Sound Ferries\nbuild: { folder: ${one} }\ndestinations:\n  web:\n    url: ${node}\n    store: { kind: folder, folder: ${folder} }\n    edge: { kind: purge, url: "${node}", token: ferry-token, query: ignored, settle: 1s${confirm}${more} }\n`;
-  const keys = { accessKeyId: "none", secretAccessKey: "none" };
-  await new Project(toSettings(", confirm: off"), keys).run(["deliver"]);
-  const project = new Project(toSettings(LONGEST), keys);
-  const addresses = ["/", ...PAGES.map((page) => `/${page}`)];
-  const readAll = async (text: string): Promise<string[]> => {
-    const wrong: string[] = [];
-    for (const encoding of [...EIGHT, ...[...EIGHT].reverse()])
-      for (const address of addresses) {
-        const { content } = await visitNode(node, address, { host, encoding });
-        if (!content.includes(`<p>${text}`)) wrong.push(address);
-      }
-    return [...new Set(wrong)];
-  };
-  expect(await readAll("one")).toEqual([]);
-  const [slow = ""] = addresses.slice(3);
-  await visitNode(node, slow, { host, method: "PURGE", headers: { "x-purge-token": "ferry-token" } });
-  root.holdBack(slow);
-  const late = visitNode(node, slow, { host }).catch(() => undefined);
-  while (!root.isHolding(slow)) await sleep(10);
-  const landed = sleep(FLIGHT * 1000).then(() => {
-    root.release(slow);
-  });
-  const outcome = await project.run(["deliver", "--build", two, "--format", "json"]);
-  await Promise.all([landed, late]);
-  await sleep(300);
-  const old = await readAll("two");
-  const { invalidation } = JSON.parse(outcome.stdout) as DeliveryResult;
-  const seen = `${kind} ${JSON.stringify(environment)} varies ${varies}${more === "" ? "" : ", forms said"}: exit ${outcome.exit}, old ${old.length}, owed ${invalidation.owed.length}`;
+])("%s %j, answers vary: %j%s: warm in eight forms, with a fetch under way: never old and confirmed", async (kind, environment, varies, edge, expected) => {
+  const { exit, old, owed } = await deliverInFlight({ kind, environment, varies, edge: `query: ignored${edge}` });
+  const seen = `${kind} ${JSON.stringify(environment)} varies ${varies}${edge === "" ? "" : ", forms said"}: exit ${exit}, old ${old.length}, owed ${owed.length}`;
   if (process.env.COURIER_FLIGHT !== undefined) process.stderr.write(`${seen}\n`);
-  expect([seen, outcome.exit, old.filter((address) => outcome.exit === 0 || !invalidation.owed.includes(address))]).toEqual([seen, expected, []]);
+  expect([seen, exit, old.filter((address) => exit === 0 || !owed.includes(address))]).toEqual([seen, expected, []]);
+}, 120_000); // prettier-ignore
+
+test.each<[string, Kind, boolean]>([
+  ["Varnish", "varnish", true],
+  ["nginx", "nginx", true],
+  ["Squid", "squid", true],
+  ["Traffic Server", "trafficserver", true],
+  ["Varnish", "varnish", false],
+  ["nginx", "nginx", false],
+  ["Squid", "squid", false],
+  ["Traffic Server", "trafficserver", false],
+])("%s as docs/caches.md sets it up (%s, answers vary: %j): nothing old in any form, under no query, and confirmed", async (title, kind, varies) => {
+  const { settings, setUp } = readSetUp(title);
+  const outcome = await deliverInFlight({ kind, varies, setUp, edge: settings, queries: ["", "?utm_source=letter"] });
+  expect(outcome).toEqual({ exit: 0, old: [], owed: [] });
 }, 120_000); // prettier-ignore
 
 test("a wildcard that a cache takes for an address of its own is noticed, and what it holds stays owed", async () => {
