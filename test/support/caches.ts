@@ -20,7 +20,7 @@ export const stopAll = (): void => {
   for (const stop of stops.splice(0)) stop();
 };
 
-export async function findPort(): Promise<number> {
+async function findPort(): Promise<number> {
   const server = createServer();
   await new Promise<void>((done) => server.listen(0, "127.0.0.1", done));
   const { port } = server.address() as AddressInfo;
