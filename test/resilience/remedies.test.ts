@@ -100,7 +100,7 @@ const REMEDIES: readonly Remedy[] = [
     file: "src/perform/confirm.ts",
     text: "    await this.waitForFetches();\n",
     without: "",
-    noticedBy: ["src/perform/confirm.test.ts", "a fetch of 14000 ms"],
+    noticedBy: ["src/perform/confirm.test.ts", "ms that began before the write brings nothing old back"],
   },
   {
     what: "what was read wrong is asked for again",
