@@ -4,6 +4,7 @@ import { tryReadWaybill } from "../gather/read-destination.ts";
 import type { EdgeOutcome } from "../core/model/edge-outcome.ts";
 import { WayBook } from "../perform/edge-ways.ts";
 import { askEdges, type AskedRound } from "../perform/invalidate.ts";
+import type { Reporter } from "../ports/reporter.ts";
 import type { Visit } from "./run.ts";
 
 export interface AskingFacts {
@@ -21,7 +22,7 @@ export function openAsking({ run, place }: Visit, { parcels, state }: AskingFact
   const { store, siteRules, edges } = place;
   const { addressRules } = siteRules;
   const tools = {
-    ...{ clock: run.clock, report: run.report, run: run.name, edges },
+    ...{ clock: run.clock, report: warnOnce(run.report), run: run.name, edges },
     book: new WayBook({
       ...{ store, clock: run.clock, run: run.name, indexName: addressRules.indexName },
       addressOf: (key) => addressRules.basePath + key,
@@ -29,6 +30,17 @@ export function openAsking({ run, place }: Visit, { parcels, state }: AskingFact
     facts: { parcels, addressRules, loadEarlier: () => loadEarlier(store, state) },
   };
   return (round) => run.interruption.orStop(askEdges(tools, round));
+}
+
+/** What an edge fails at, it fails at in each round of a run: people need to read it once. */
+function warnOnce(report: Reporter): Reporter {
+  const said = new Set<string>();
+  return (event) => {
+    const text = event.event === "warning" ? JSON.stringify(event) : "";
+    if (text !== "" && said.has(text)) return;
+    said.add(text);
+    report(event);
+  };
 }
 
 /** All contents that any record tells of; a record that can't be read tells nothing. */
