@@ -19,12 +19,14 @@ export interface NodeClient {
 }
 
 const SOCKETS = 32;
-const TIMEOUT_MS = 10_000;
 const TRIES = 4;
 const CLOSED = new Set(["ECONNRESET", "EPIPE"]);
 
-/** Asks nodes over kept-alive connections. A node that closed one, as some do after a thousand answers, is asked over a new one. */
-export function createNodeClient(): NodeClient {
+/**
+ * Asks nodes over kept-alive connections. A node that closed one, as some do after a thousand answers, is asked over a new one.
+ * @param patienceSeconds how long an answer may take to begin
+ */
+export function createNodeClient(patienceSeconds: number): NodeClient {
   const [http, https] = [
     new HttpAgent({ keepAlive: true, maxSockets: SOCKETS }),
     new HttpsAgent({ keepAlive: true, maxSockets: SOCKETS }),
@@ -33,7 +35,9 @@ export function createNodeClient(): NodeClient {
     ask: async (request) => {
       for (let tried = 1; ; tried++) {
         try {
-          return await readAnswer(await send(request, tried === 1 ? [http, https] : undefined));
+          return await readAnswer(
+            await send(request, patienceSeconds, tried === 1 ? [http, https] : undefined),
+          );
         } catch (error) {
           // Only what a closed connection explains is worth another try.
           if (tried >= TRIES || !CLOSED.has((error as { code?: string }).code ?? "")) throw error;
@@ -49,6 +53,7 @@ export function createNodeClient(): NodeClient {
 
 function send(
   { method, node, path, headers }: NodeRequest,
+  patienceSeconds: number,
   agents: readonly [HttpAgent, HttpsAgent] | undefined,
 ): Promise<IncomingMessage> {
   const { protocol, hostname, port } = new URL(node);
@@ -57,12 +62,12 @@ function send(
   const host = headers.host ?? hostname;
   return new Promise((resolve, reject) => {
     const options = {
-      ...{ method, hostname, port, path, headers, agent, timeout: TIMEOUT_MS },
+      ...{ method, hostname, port, path, headers, agent, timeout: patienceSeconds * 1000 },
       // The certificate is that of the public name, whichever node is asked.
       ...(isSecure ? { servername: host.replace(/:\d+$/, "") } : {}),
     };
     const request = (isSecure ? httpsRequest : httpRequest)(options, resolve);
-    request.once("timeout", () => request.destroy(new Error(`no answer within ${TIMEOUT_MS / 1000} s`)));
+    request.once("timeout", () => request.destroy(new Error(`no answer within ${patienceSeconds} s`)));
     request.once("error", reject);
     request.end();
   });

@@ -3,6 +3,7 @@ import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
 import { BELIEVED } from "../../../../test/support/edges.ts";
 import type { ClearingWay } from "../../../core/model/edge.ts";
+import { createNodeClient } from "./purge-client.ts";
 import { createPurgeEdge } from "./purge-edge.ts";
 
 /** A cache that notes what it is asked. */
@@ -30,6 +31,26 @@ test.each<[ClearingWay, string[]]>([
   await edge.forget({ patterns: ["/a"], run: "run", ways: new Map([[node, way]]) });
   expect(asked).toEqual(expected);
   edge.close();
+  server.closeAllConnections();
+  server.close();
+});
+
+test("a purge that waits for the fetch under way is waited for, as long as that may take", async () => {
+  let release = (): void => undefined;
+  const server = createServer((_, response) => {
+    release = () => response.writeHead(200).end();
+  });
+  server.listen(0, "127.0.0.1");
+  await once(server, "listening");
+  const node = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  const request = { method: "PURGE", node, path: "/", headers: {} } as const;
+  await expect(createNodeClient(0.05).ask(request)).rejects.toThrow("no answer within 0.05 s");
+  const patient = createNodeClient(30);
+  const asked = patient.ask(request);
+  await once(server, "request");
+  release();
+  expect((await asked).status).toBe(200);
+  patient.close();
   server.closeAllConnections();
   server.close();
 });

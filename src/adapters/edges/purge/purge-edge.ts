@@ -26,6 +26,8 @@ export interface PurgeSettings extends Pick<
   readonly encodings?: readonly string[] | undefined;
 }
 
+/** A cache may let a purge, or a visit, wait for the fetch that is under way: it is given so much more than that may take. */
+const PATIENCE_SECONDS = 10;
 /** Addresses that are asked for side by side. */
 const WIDTH = 32;
 
@@ -36,7 +38,7 @@ const WIDTH = 32;
 export function createPurgeEdge(settings: PurgeSettings): Edge {
   const { query, minimumFreshness, holdsFor, negative, name, identity, confirmation, encodings } = settings;
   const takesWildcards = settings.patterns !== "none";
-  const client = createNodeClient();
+  const client = createNodeClient(confirmation.longestFetch + PATIENCE_SECONDS);
   const forms = encodings === undefined ? CLIENT_FORMS : encodings.length === 0 ? [""] : encodings;
   const cache = new Cache(settings, forms, client);
   return {
