@@ -4,6 +4,7 @@ import type { AddressInfo } from "node:net";
 import { BELIEVED } from "../../../../test/support/edges.ts";
 import type { ClearingWay } from "../../../core/model/edge.ts";
 import { createNodeClient } from "./purge-client.ts";
+import { makeUnique, toBanExpression, toExactExpression } from "./patterns.ts";
 import { createPurgeEdge } from "./purge-edge.ts";
 
 /** A cache that notes what it is asked. */
@@ -34,6 +35,15 @@ test.each<[ClearingWay, string[]]>([
   server.closeAllConnections();
   server.close();
 });
+
+test("a ban that is told apart from others fits what it is for, and nothing else", () => {
+  const fits = (expression: string, address: string): boolean =>
+    new RegExp(makeUnique(expression, "20260101T000000Z-1a2b3c4d-1")).test(address);
+  const tree = toBanExpression("/a?*");
+  expect(["/a?x", "/a?", "/a", "/b/a?x"].map((address) => fits(tree, address))).toEqual([true, true, false, false]);
+  const exact = toExactExpression("/b.html");
+  expect(["/b.html", "/b.html?x", "/b.htm", "/b-html"].map((address) => fits(exact, address))).toEqual([true, true, false, false]);
+}); // prettier-ignore
 
 test("a purge that waits for the fetch under way is waited for, as long as that may take", async () => {
   let release = (): void => undefined;

@@ -4,7 +4,7 @@ import type { ClearingWay, ConfirmationRule, EdgeAbilities, EdgeFailure } from "
 import type { VisitorAnswer } from "../../../core/model/visitor-answer.ts";
 import { EdgeError, type Edge, type ForgetRequest } from "../../../ports/edge.ts";
 import { createNodeClient, type NodeClient, type NodeRequest } from "./purge-client.ts";
-import { toBanExpression, toExactExpression } from "./patterns.ts";
+import { makeUnique, toBanExpression, toExactExpression } from "./patterns.ts";
 
 export interface PurgeSettings extends Pick<
   EdgeAbilities,
@@ -69,21 +69,25 @@ const waysOf = ({ patterns }: PurgeSettings): ClearingWay[] =>
 
 /** All nodes of one cache, under the public name. */
 class Cache {
+  private bans = 0;
+
   constructor(
     private readonly settings: PurgeSettings,
     private readonly forms: readonly string[],
     private readonly client: NodeClient,
   ) {}
 
-  async forget({ patterns, ways }: ForgetRequest): Promise<void> {
+  async forget({ patterns, ways, run }: ForgetRequest): Promise<void> {
     const thorough: ClearingWay = this.forms.length > 1 ? "refetched" : "each";
     const targets = this.settings.nodes.flatMap((node) => patterns.map((pattern) => ({ node, pattern })));
     await runPool(
       targets,
       () => WIDTH,
       async ({ node, pattern }) => {
-        if (pattern.endsWith("*")) await this.forgetTree(node, pattern);
-        else await this.forgetAddress(node, pattern, ways?.get(node) ?? thorough);
+        const way = ways?.get(node) ?? thorough;
+        if (pattern.endsWith("*")) await this.forgetTree(node, pattern, run);
+        else if (way === "pattern") await this.ban(node, toExactExpression(pattern), run);
+        else await this.forgetAddress(node, pattern, way);
       },
     );
   }
@@ -95,8 +99,11 @@ class Cache {
     });
   }
 
-  private async forgetAddress(node: string, path: string, way: ClearingWay): Promise<void> {
-    if (way === "pattern") return this.ban(node, toExactExpression(path));
+  private async forgetAddress(
+    node: string,
+    path: string,
+    way: Exclude<ClearingWay, "pattern">,
+  ): Promise<void> {
     if (way === "once") return this.purge(node, path, "");
     if (way === "refetched") return this.forgetBehind(node, path);
     for (const form of this.forms) await this.purge(node, path, form);
@@ -124,15 +131,20 @@ class Cache {
     if (!isDone(status) && status !== 404 && status !== 412) throw this.refuse(node, status);
   }
 
-  private async ban(node: string, expression: string): Promise<void> {
-    const headers = { ...this.token, "x-ban-url": expression };
+  /**
+   * Each is another expression than all before: a cache may drop the older of two equal ones, and was seen to lose both where it
+   * was just working through its bans (Varnish 7.1).
+   */
+  private async ban(node: string, expression: string, run: string): Promise<void> {
+    this.bans += 1;
+    const headers = { ...this.token, "x-ban-url": makeUnique(expression, `${run}-${this.bans}`) };
     const { status } = await this.ask({ method: "BAN", node, path: "/", headers }, "");
     if (!isDone(status)) throw this.refuse(node, status);
   }
 
   /** Where it takes no wildcards it answers 'not held' as well: what is read back afterwards tells. */
-  private async forgetTree(node: string, pattern: string): Promise<void> {
-    if (this.settings.patterns === "ban") return this.ban(node, toBanExpression(pattern));
+  private async forgetTree(node: string, pattern: string, run: string): Promise<void> {
+    if (this.settings.patterns === "ban") return this.ban(node, toBanExpression(pattern), run);
     return this.purge(node, pattern, "");
   }
 
