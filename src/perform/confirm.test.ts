@@ -191,6 +191,7 @@ async function deliver(
       parcels: addresses.map((address) => toParcel(address, "new")),
       addressRules: RULES,
       loadEarlier: () => Promise.resolve(addresses.map((address) => toParcel(address, "old"))),
+      isVaulted: (content: string) => content === hash("sha256", "long ago"),
     },
   };
   const wanted = { request: toExactInvalidation("near", addresses), again: [], lastWriteMs };
@@ -279,6 +280,13 @@ test("what was never delivered there is named for what it is and stays owed, unl
   const other = rewriting();
   const taken = await deliver(other, other.edge({}, { rewrites: true }));
   expect([taken.failure, taken.left.size, taken.odd?.count]).toEqual([undefined, 0, 30]);
+});
+
+test("what the vault has is old, whatever the edge is said to rewrite", async () => {
+  const cache = new Cache("one");
+  cache.rewrite = () => "long ago";
+  const outcome = await deliver(cache, cache.edge({}, { rewrites: true }));
+  expect([outcome.failure?.kind, outcome.left.size]).toEqual(["still-old", 30]);
 });
 
 test("with a budget the rest is struck only where the edge keeps a status of its own", async () => {

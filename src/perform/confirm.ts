@@ -4,7 +4,7 @@ import type { EdgeFailure, EdgeWait, ReadBack } from "../core/model/edge.ts";
 import { listSpellings } from "../core/addresses/spellings.ts";
 import type { AddressRules } from "../core/addresses/addresses.ts";
 import type { EdgeOutcome } from "../core/model/edge-outcome.ts";
-import type { UrlPath } from "../core/model/names.ts";
+import type { Sha256, UrlPath } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { EdgeInvalidation } from "../core/model/plan.ts";
 import type { Clock } from "../ports/clock.ts";
@@ -19,6 +19,8 @@ export interface ConfirmFacts {
   readonly addressRules: AddressRules;
   /** Everything that any record says ever answered. */
   readonly loadEarlier: () => Promise<readonly Pick<Parcel, "key" | "hash">[]>;
+  /** Whether the vault has a content, of whatever address. */
+  readonly isVaulted: (hash: Sha256) => boolean;
 }
 
 export interface ConfirmTools {
@@ -197,6 +199,7 @@ class Confirmation {
     const { addressRules } = facts;
     return new EdgeReader(this.edge, {
       unknownAddress: `${addressRules.basePath}courier-unknown-${run.slice(-8)}`,
+      isVaulted: facts.isVaulted,
       loadEarlier: async () => {
         const addresses = new Set(checks.map(({ address }) => address));
         return listEarlierContents(await facts.loadEarlier(), addresses, addressRules);

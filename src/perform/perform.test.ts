@@ -207,7 +207,7 @@ test("edges are asked twice, from the store outwards; one that fails leaves the 
     report: (event: DeliveryEvent) => events.push(event),
     run: "run-1",
     book: new WayBook({ store: new MemoryStore(), clock, run: "run-1", addressOf: (key) => `/${key}`, indexName: "index.html" }),
-    facts: { parcels: [], addressRules, loadEarlier: () => Promise.resolve([]) },
+    facts: { parcels: [], addressRules, loadEarlier: () => Promise.resolve([]), isVaulted: () => false },
   }; // prettier-ignore
   const requests = ["inner", "middle", "outer"].map((name) => toExactInvalidation(name, ["/"]));
   const outcomes = await askEdges(tools, { phase: "invalidate", requests, lastWriteMs: 0 });

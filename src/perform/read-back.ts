@@ -13,6 +13,7 @@ export interface ReaderFacts {
   readonly unknownAddress: UrlPath;
   /** Read only where an answer is neither right nor 'not found'. */
   readonly loadEarlier: () => Promise<EarlierContents>;
+  readonly isVaulted: (hash: Sha256) => boolean;
 }
 
 /** Something about an address that is not as it should be, with its form and its status. */
@@ -66,6 +67,8 @@ export class EdgeReader {
     const unknown = check.right.kind === "missing" ? await this.askUnknown(place) : undefined;
     const verdict = judgeReadBack(check, answer, { unknown, rightEtags });
     if (verdict !== "foreign") return verdict;
+    // A release that is no longer retained may have had it.
+    if (answer?.hash !== undefined && this.facts.isVaulted(answer.hash)) return "old";
     this.earlier ??= this.facts.loadEarlier();
     const earlier = (await this.earlier).get(check.address);
     return judgeReadBack(check, answer, { unknown, rightEtags, earlier });

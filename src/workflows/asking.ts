@@ -1,3 +1,4 @@
+import { vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { DestinationState } from "../core/model/release.ts";
 import { tryReadWaybill } from "../gather/read-destination.ts";
@@ -27,7 +28,12 @@ export function openAsking({ run, place }: Visit, { parcels, state }: AskingFact
       ...{ store, clock: run.clock, run: run.name, indexName: addressRules.indexName },
       addressOf: (key) => addressRules.basePath + key,
     }),
-    facts: { parcels, addressRules, loadEarlier: () => loadEarlier(store, state) },
+    facts: {
+      parcels,
+      addressRules,
+      loadEarlier: () => loadEarlier(store, state),
+      isVaulted: toVaulted(state),
+    },
   };
   return (round) => run.interruption.orStop(askEdges(tools, round));
 }
@@ -40,6 +46,14 @@ function warnOnce(report: Reporter): Reporter {
     if (text !== "" && said.has(text)) return;
     said.add(text);
     report(event);
+  };
+}
+
+function toVaulted({ listing }: DestinationState): (hash: Sha256) => boolean {
+  let keys: ReadonlySet<ObjectKey> | undefined;
+  return (hash) => {
+    keys ??= new Set(listing.map(({ key }) => key));
+    return keys.has(vaultKey(hash));
   };
 }
 
