@@ -164,11 +164,17 @@ const toParcel = (address: string, text: string): Parcel => ({
 
 const ADDRESSES = Array.from({ length: 30 }, (_, number) => `/page-${number}.html`);
 
+interface DeliverOptions {
+  readonly between?: () => Promise<void>;
+  readonly addresses?: readonly string[];
+  readonly patterns?: readonly string[];
+}
+
 /** Pages of one content, warm in all forms; then another content is written, and the edge is asked to forget. */
 async function deliver(
   cache: Cache,
   edge: Edge,
-  { between = () => Promise.resolve(), addresses = ADDRESSES } = {},
+  { between, addresses = ADDRESSES, patterns }: DeliverOptions = {},
 ) {
   const put = async (text: string): Promise<void> => {
     for (const address of addresses) {
@@ -179,7 +185,7 @@ async function deliver(
   };
   await put("old");
   for (const form of [...FORMS, "deflate"]) for (const address of addresses) await cache.get(address, form);
-  await between();
+  await between?.();
   await put("new");
   const lastWriteMs = cache.clock.monotonicMs();
   const { store, clock } = cache;
@@ -194,7 +200,9 @@ async function deliver(
       isVaulted: (content: string) => content === hash("sha256", "long ago"),
     },
   };
-  const wanted = { request: toExactInvalidation("near", addresses), again: [], lastWriteMs };
+  const exact = toExactInvalidation("near", addresses);
+  const request = { ...exact, patterns: patterns ?? exact.patterns };
+  const wanted = { request, again: [], lastWriteMs };
   const outcome = await confirmEdge(tools, edge, wanted);
   return { ...outcome, old: await cache.findOld(addresses, "new") };
 }
@@ -248,6 +256,18 @@ test.each([14_000, 1000])(
     expect([outcome.left.size, outcome.old]).toEqual([0, []]);
   },
 );
+
+test.each([
+  [20, [["/a", "/b*"], ["/a"], ["/b*"]]],
+  [1, [["/a", "/b*"], ["/a", "/b*"]]],
+])("where a fetch may take %d s, each pattern is asked for twice, wildcards last", async (longestFetch, expected) => {
+  const cache = new Cache("one");
+  const asked: (readonly string[])[] = [];
+  const forget: Edge["forget"] = ({ patterns }) => Promise.resolve(void asked.push(patterns));
+  const edge = cache.edge({ forget, triesWays: [] }, { longestFetch });
+  await deliver(cache, edge, { addresses: ["/a"], patterns: ["/a", "/b*"] });
+  expect(asked.slice(0, expected.length)).toEqual(expected);
+}); // prettier-ignore
 
 test("an invalidation that was lost is asked for again, and where all are lost everything stays owed", async () => {
   const cache = new Cache("one");

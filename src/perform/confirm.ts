@@ -3,6 +3,7 @@ import { runPool } from "../core/delivery/pool.ts";
 import type { EdgeFailure, EdgeWait, ReadBack } from "../core/model/edge.ts";
 import { listSpellings } from "../core/addresses/spellings.ts";
 import type { AddressRules } from "../core/addresses/addresses.ts";
+import { isTree } from "../core/edges/cover/cover.ts";
 import type { EdgeOutcome } from "../core/model/edge-outcome.ts";
 import type { Sha256, UrlPath } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
@@ -64,6 +65,8 @@ class Confirmation {
   private ways: EdgeWays | undefined;
   private readonly read = new Set<UrlPath>();
   private odd: WrongAnswer[] = [];
+  /** Whether wildcards are asked for a second time only when all fetches have ended. */
+  private asksTreesLast = false;
   /** A pattern that was asked for several times without effect, and an address that it should have taken along. */
   private ignored: { readonly pattern: UrlPath; readonly address: UrlPath } | undefined;
 
@@ -95,7 +98,23 @@ class Confirmation {
     await this.forget(request.patterns);
     this.tools.onWait({ code: "settling" });
     await this.tools.clock.sleep(settle * 1000);
-    await this.forget(request.patterns);
+    // Wildcards are charged for, and equal ones in quick succession were seen to be lost: where they come last, they don't come here.
+    this.asksTreesLast = this.isReadBack && this.fetchesEndMs > this.tools.clock.monotonicMs();
+    await this.forget(this.asksTreesLast ? request.patterns.filter((one) => !isTree(one)) : request.patterns);
+  }
+
+  private get trees(): UrlPath[] {
+    return (this.wanted.request?.patterns ?? []).filter(isTree);
+  }
+
+  private get isReadBack(): boolean {
+    return this.edge.confirmation.readBack.kind !== "off" && this.edge.places.length > 0;
+  }
+
+  /** When every fetch has ended that it may have begun before the last write, monotonic. */
+  private get fetchesEndMs(): number {
+    const { lastWriteMs = -Infinity } = this.wanted;
+    return lastWriteMs + this.edge.confirmation.longestFetch * 1000;
   }
 
   private async forget(patterns: readonly UrlPath[]): Promise<void> {
@@ -108,7 +127,7 @@ class Confirmation {
 
   private async readBack(): Promise<EdgeOutcome> {
     const { readBack } = this.edge.confirmation;
-    if (readBack.kind === "off" || this.edge.places.length === 0) return this.toOutcome(new Set());
+    if (!this.isReadBack) return this.toOutcome(new Set());
     await this.waitForFetches();
     const checks = selectReadBacks(this.addresses, this.tools.facts);
     const chosen = readBack.kind === "most" ? checks.slice(0, readBack.addresses) : checks;
@@ -120,16 +139,14 @@ class Confirmation {
 
   /** Nothing that it may have begun to fetch before the last write arrives any more. */
   private async waitForFetches(): Promise<void> {
-    const { lastWriteMs } = this.wanted;
     const { clock, onWait } = this.tools;
-    if (lastWriteMs === undefined) return;
-    const waitMs = lastWriteMs + this.edge.confirmation.longestFetch * 1000 - clock.monotonicMs();
-    if (waitMs <= 0) return;
-    onWait({ code: "fetches" });
-    await clock.sleep(waitMs);
+    const waitMs = this.fetchesEndMs - clock.monotonicMs();
+    if (waitMs > 0) {
+      onWait({ code: "fetches" });
+      await clock.sleep(waitMs);
+    }
     // Nobody can list what is held under queries, so that it can't be read back: now that nothing old arrives, it goes for good.
-    const trees = (this.wanted.request?.patterns ?? []).filter((pattern) => pattern.endsWith("*"));
-    if (trees.length > 0) await this.forget(trees);
+    if (this.asksTreesLast) await this.forget(this.trees);
   }
 
   /** @returns what is still wrong in the end; what there was no time for is added to `unread` */
@@ -155,9 +172,8 @@ class Confirmation {
   /** Asks once more for what is wrong: first by the patterns that should have taken it along, then by its own address. */
   private async mend(bad: readonly WrongAnswer[], pass: number): Promise<void> {
     const held = bad.filter(({ verdict }) => verdict !== "no-answer").map(({ check }) => check.address);
-    const trees = (this.wanted.request?.patterns ?? []).filter((pattern) => pattern.endsWith("*"));
     const treeOf = (address: UrlPath): UrlPath | undefined =>
-      trees.find((tree) => address.startsWith(tree.slice(0, -1)));
+      this.trees.find((tree) => address.startsWith(tree.slice(0, -1)));
     const old = bad.find(({ verdict, check }) => verdict === "old" && treeOf(check.address) !== undefined);
     if (pass > 1 && old)
       this.ignored ??= { pattern: treeOf(old.check.address) as UrlPath, address: old.check.address };
@@ -235,7 +251,7 @@ class Confirmation {
   /** A place that was seen to take no wildcards, though it is asked for some. */
   private findDeaf(): Confirmation["ignored"] {
     const asked = [this.wanted.request ?? [], this.wanted.again].flat();
-    const pattern = asked.flatMap(({ patterns }) => patterns).find((one) => one.endsWith("*"));
+    const pattern = asked.flatMap(({ patterns }) => patterns).find(isTree);
     const deaf = [...(this.ways?.places ?? [])].find(([, known]) => known.takesWildcards === false);
     return pattern !== undefined && deaf ? { pattern, address: `a trial object at ${deaf[0]}` } : undefined;
   }
@@ -248,7 +264,7 @@ class Confirmation {
     if (!failure) return new Set();
     // Nobody can list what is held in other forms, or under queries.
     if (UNLISTABLE.has(failure.kind)) return new Set(this.addresses);
-    const trees = this.addresses.filter((address) => address.endsWith("*"));
+    const trees = this.addresses.filter(isTree);
     const isBad = new Set([...unread, ...wrong.map(({ check }) => check.address)]);
     return new Set([...this.addresses.filter((address) => isBad.has(address)), ...trees]);
   }

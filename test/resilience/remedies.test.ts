@@ -91,8 +91,8 @@ const REMEDIES: readonly Remedy[] = [
   {
     what: "the second purge after the settle",
     file: "src/perform/confirm.ts",
-    text: "await this.tools.clock.sleep(settle * 1000);\n    await this.forget(request.patterns);",
-    without: "await this.tools.clock.sleep(settle * 1000);",
+    text: "await this.forget(this.asksTreesLast ? request.patterns.filter((one) => !isTree(one)) : request.patterns);",
+    without: "",
     noticedBy: ["src/perform/confirm.test.ts", "is still asked for twice"],
   },
   {
