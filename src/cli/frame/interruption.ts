@@ -7,7 +7,7 @@ const SIGNALS = { SIGINT: "interrupted", SIGTERM: "terminated" } as const;
 const EXITS = { SIGINT: 130, SIGTERM: 143 } as const;
 
 export interface Interruptible extends Interruption {
-  /** From here on a signal has its usual effect again. */
+  /** From here on a signal has its usual effect again, unless one has come: then the program is about to end by that. */
   end(): void;
 }
 
@@ -39,6 +39,8 @@ export function watchForInterruption(terminal: Terminal): Interruptible {
         work.then(resolve, reject).finally(() => waiting.delete(reject));
       }),
     end: () => {
+      // A second one now would end it without the exit code of the first, and without what it has to say.
+      if (asked) return;
       process.off("SIGINT", onInterrupt);
       process.off("SIGTERM", onTerminate);
     },
