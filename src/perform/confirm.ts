@@ -118,6 +118,7 @@ class Confirmation {
   }
 
   private async forget(patterns: readonly UrlPath[]): Promise<void> {
+    if (patterns.length === 0) return;
     const { run, onWait } = this.tools;
     const ways = this.ways && new Map([...this.ways.places].map(([place, { way }]) => [place, way] as const));
     const spelled = patterns.flatMap(listSpellings);
