@@ -257,14 +257,15 @@ test.each([14_000, 1000])(
   },
 );
 
-test.each([
-  [20, [["/a", "/b*"], ["/a"], ["/b*"]]],
-  [1, [["/a", "/b*"], ["/a", "/b*"]]],
-])("where a fetch may take %d s, each pattern is asked for twice, wildcards last", async (longestFetch, expected) => {
+test.each<[string, Partial<Edge>, number, string[][]]>([
+  ["a cache", {}, 20, [["/a", "/b*"], ["/a"], ["/a", "/b*"]]],
+  ["an edge that charges", { hasStatus: true }, 20, [["/a", "/b*"], ["/a", "/b*"]]],
+  ["an edge that is fast", { hasStatus: true }, 1, [["/a", "/b*"], ["/a", "/b*"]]],
+])("%s is asked for everything at once, and when no fetch from before can end any more", async (_, more, longestFetch, expected) => {
   const cache = new Cache("one");
   const asked: (readonly string[])[] = [];
   const forget: Edge["forget"] = ({ patterns }) => Promise.resolve(void asked.push(patterns));
-  const edge = cache.edge({ forget, triesWays: [] }, { longestFetch });
+  const edge = cache.edge({ forget, triesWays: [], ...more }, { longestFetch });
   await deliver(cache, edge, { addresses: ["/a"], patterns: ["/a", "/b*"] });
   expect(asked.slice(0, expected.length)).toEqual(expected);
 }); // prettier-ignore

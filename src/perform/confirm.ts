@@ -65,8 +65,8 @@ class Confirmation {
   private ways: EdgeWays | undefined;
   private readonly read = new Set<UrlPath>();
   private odd: WrongAnswer[] = [];
-  /** Whether wildcards are asked for a second time only when all fetches have ended. */
-  private asksTreesLast = false;
+  /** Whether everything is asked for once more when all fetches have ended. */
+  private asksLast = false;
   /** A pattern that was asked for several times without effect, and an address that it should have taken along. */
   private ignored: { readonly pattern: UrlPath; readonly address: UrlPath } | undefined;
 
@@ -96,11 +96,14 @@ class Confirmation {
     if (readBack.kind !== "off") this.ways = await this.tools.book.find(this.edge);
     if (!request) return;
     await this.forget(request.patterns);
-    this.tools.onWait({ code: "settling" });
-    await this.tools.clock.sleep(settle * 1000);
-    // Wildcards are charged for, and equal ones in quick succession were seen to be lost: where they come last, they don't come here.
-    this.asksTreesLast = this.isReadBack && this.fetchesEndMs > this.tools.clock.monotonicMs();
-    await this.forget(this.asksTreesLast ? request.patterns.filter((one) => !isTree(one)) : request.patterns);
+    const { clock, onWait } = this.tools;
+    this.asksLast = this.isReadBack && this.fetchesEndMs > clock.monotonicMs() + settle * 1000;
+    // Where each request is charged for, there are two: now, and when nothing of before can arrive any more.
+    if (this.asksLast && this.edge.hasStatus) return;
+    onWait({ code: "settling" });
+    await clock.sleep(settle * 1000);
+    // Equal wildcards in quick succession were seen to be lost.
+    await this.forget(this.asksLast ? request.patterns.filter((one) => !isTree(one)) : request.patterns);
   }
 
   private get trees(): UrlPath[] {
@@ -146,8 +149,9 @@ class Confirmation {
       onWait({ code: "fetches" });
       await clock.sleep(waitMs);
     }
-    // Nobody can list what is held under queries, so that it can't be read back: now that nothing old arrives, it goes for good.
-    if (this.asksTreesLast) await this.forget(this.trees);
+    // What is held under queries nobody can list, and old headers of the same content can't be told by reading: now that nothing
+    // old arrives any more, it goes for good.
+    if (this.asksLast) await this.forget(this.wanted.request?.patterns ?? []);
   }
 
   /** @returns what is still wrong in the end; what there was no time for is added to `unread` */

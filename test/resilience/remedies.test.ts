@@ -91,7 +91,7 @@ const REMEDIES: readonly Remedy[] = [
   {
     what: "the second purge after the settle",
     file: "src/perform/confirm.ts",
-    text: "await this.forget(this.asksTreesLast ? request.patterns.filter((one) => !isTree(one)) : request.patterns);",
+    text: "await this.forget(this.asksLast ? request.patterns.filter((one) => !isTree(one)) : request.patterns);",
     without: "",
     noticedBy: ["src/perform/confirm.test.ts", "is still asked for twice"],
   },

@@ -45,6 +45,12 @@ export class DisturbedRun {
       store: this.openStore(),
       edges: this.world.caches.map((cache, place) => this.openEdge(cache, place)),
       clock: this.world.clock,
+      report: (event) => {
+        // An edge that loses what it confirms is found out, and owes.
+        const isLossy = (this.disturbance.loses ?? 0) > 0;
+        if (isLossy && event.event === "warning" && event.warning.code === "edge-failed")
+          this.world.isOwing = true;
+      },
       retries: true,
       retention: { releases: 2, forSeconds: this.world.retainSeconds },
       rules: {

@@ -1,6 +1,7 @@
 import { hash } from "node:crypto";
 import { findReferences } from "../../src/core/build/references/find.ts";
 import { findFingerprintNames } from "../../src/core/build/fingerprint.ts";
+import type { Reporter } from "../../src/ports/reporter.ts";
 import type { SiteRules } from "../../src/core/build/site-rules.ts";
 import { Pace } from "../../src/core/delivery/pace.ts";
 import type { RetentionRule } from "../../src/core/history/retention.ts";
@@ -87,6 +88,7 @@ export interface MemoryDeliveryOptions {
   readonly retention?: RetentionRule;
   /** Whether calls that failed are tried again, as the wiring does it. */
   readonly retries?: boolean;
+  readonly report?: Reporter;
 }
 
 let runs = 0;
@@ -101,10 +103,10 @@ export function memoryDelivery({
   rules = {},
   retention = { releases: 2, forSeconds: 0 },
   retries = false,
+  report = () => undefined,
 }: MemoryDeliveryOptions): Delivery {
   runs += 1;
   const gate: WriteGate = { assertOurs: undefined };
-  const report = (): void => undefined;
   const tally = createTally();
   const gated = countWrites(gateWrites(store, gate), tally);
   const headers = { edgeCanForget: edges.length > 0, ...rules.headers };
