@@ -1,4 +1,5 @@
 import { toUnasked, type EdgeOutcome } from "../core/model/edge-outcome.ts";
+import type { ObjectKey } from "../core/model/names.ts";
 import type { EdgeInvalidation } from "../core/model/plan.ts";
 import type { Clock } from "../ports/clock.ts";
 import type { Edge } from "../ports/edge.ts";
@@ -22,6 +23,8 @@ export interface AskedRound {
   readonly requests: readonly EdgeInvalidation[];
   /** What they were asked for before in this run, and is looked at once more. */
   readonly again?: readonly EdgeInvalidation[];
+  /** What is still to be written, and can't be read back. */
+  readonly pending?: ReadonlySet<ObjectKey>;
   /** Monotonic time of the last write before it; absent: pages follow, and all of it is looked at again later. */
   readonly lastWriteMs?: number | undefined;
 }

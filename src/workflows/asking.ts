@@ -35,7 +35,11 @@ export function openAsking({ run, place }: Visit, { parcels, state }: AskingFact
       isVaulted: toVaulted(state),
     },
   };
-  return (round) => run.interruption.orStop(askEdges(tools, round));
+  return (round) => {
+    const { pending = new Set() } = round;
+    const facts = { ...tools.facts, parcels: parcels.filter(({ key }) => !pending.has(key)) };
+    return run.interruption.orStop(askEdges({ ...tools, facts }, round));
+  };
 }
 
 /** What an edge fails at, it fails at in each round of a run: people need to read it once. */

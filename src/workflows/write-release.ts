@@ -94,7 +94,9 @@ async function writePhases(
 
   await carry("keep");
   await carry("stock");
-  await ask({ phase: "unmask", requests: plan.unmaskings });
+  const announced = stepsOf(phaseOf(plan, "announce")).map(targetOf);
+  const pending = new Set(announced);
+  await ask({ phase: "unmask", requests: plan.unmaskings, pending });
   await probe(stay, outlook, stopwatch);
   assertBuildUnchanged(source, plan.phases);
   await carry("switch");
@@ -106,7 +108,7 @@ async function writePhases(
   const lastWriteMs = run.clock.monotonicMs();
   // What was asked for before the pages may have been brought back since, by a fetch that was under way then.
   const again = plan.unmaskings;
-  await ask({ phase: "invalidate", requests: plan.invalidations, again, lastWriteMs });
+  await ask({ phase: "invalidate", requests: plan.invalidations, again, pending, lastWriteMs });
   // Workers only when every edge has confirmed the pages and what they name: none may send a client to what an edge still has old.
   const isHeldBack = hasLeft(asked);
   if (!isHeldBack) {
@@ -121,7 +123,7 @@ async function writePhases(
   const cleared = hasLeft(outcomes) ? new Set<ObjectKey>() : await clear(outlook, { hold, carry, facts });
   for (const key of left) cleared.delete(key);
   await store.remove([openKey(run.name)]);
-  const heldBack = isHeldBack ? stepsOf(phaseOf(plan, "announce")).map(targetOf) : [];
+  const heldBack = isHeldBack ? announced : [];
   return { phases: stopwatch.laps, outcomes, heldBack: new Set(heldBack), cleared };
 }
 

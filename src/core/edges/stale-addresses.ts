@@ -48,6 +48,8 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
   const rounds = toRounds(facts);
   const isIdle = Object.values(rounds).every((keys) => keys.length === 0);
   const standing = isIdle || facts.owed.length === 0 ? undefined : addressesOfStanding(facts);
+  // Before the announcement they answer with what is old.
+  const announced = new Set(rounds.late.flatMap(({ key }) => listAddresses(key, facts.addressRules)));
   const requests = facts.edges.map((edge) => {
     const spared = new Set<UrlPath>();
     const select = (keys: readonly StaleKey[]): MustGo[] => selectHeld(keys, edge, facts, spared);
@@ -56,8 +58,10 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
     const owed = facts.owed.filter((entry) => isDebtOf(entry, edge)).flatMap(({ addresses }) => addresses);
     const all = new Set([...early, ...now, ...late].map(({ address }) => address));
     const roles = rolesByAddress(isIdle && owed.length === 0 ? [] : facts.answering, facts.addressRules);
-    for (const address of owed)
-      if (!all.has(address)) (standing?.has(address) ? early : now).push(toMustGo(address, roles));
+    for (const address of owed.filter((one) => !all.has(one))) {
+      const round = standing?.has(address) ? early : announced.has(address) ? late : now;
+      round.push(toMustGo(address, roles));
+    }
     // What goes in one round is no loss in another.
     for (const address of [...all, ...owed]) roles.delete(address);
     const live = indexLive(new Map([...roles].map(([address, { size }]) => [address, size])));
