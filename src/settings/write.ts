@@ -19,6 +19,8 @@ export interface DestinationAnswers {
         readonly id: string;
         readonly endpoint?: string;
         readonly profile?: string;
+        readonly settle?: string;
+        readonly longestFetch?: string;
       }
     | { readonly kind: "purge"; readonly url: string };
   /** Whether a person is asked before the first write. */

@@ -144,6 +144,9 @@ const PRACTICE: DestinationAnswers = {
     id: SANDBOX_DEFAULTS.distribution,
     endpoint: SANDBOX_DEFAULTS.edgeApi,
     profile: "sandbox",
+    // Its store is on the same machine and answers at once.
+    settle: "0s",
+    longestFetch: "1s",
   },
   ask: false,
 };
