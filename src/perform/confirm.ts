@@ -49,9 +49,9 @@ const PASSES = 5;
 const PAUSE_MS = 250;
 
 /**
- * Asks an edge twice, with a pause between, since a fetch that was under way during the first round can store the old bytes
- * after it; waits until every fetch has ended that began before the last write; then reads back all that was asked for, asks
- * again for what is wrong, and looks again. The same for all kinds of edges.
+ * Asks an edge at once, and again after a pause: a fetch that was under way can store the old bytes after the first time. When
+ * every fetch has ended that began before the last write, it asks once more, reads back all that was asked for, asks again for
+ * what is wrong, and looks again. The same for all kinds of edges, but that one that charges is spared the second time.
  *
  * An address counts as confirmed when it was read right, or when the edge keeps a status of its own and nothing in the
  * sample that was read is wrong. *Fail:* throws nothing of the edge: what it has not confirmed is in `left`.

@@ -7,7 +7,7 @@ const SIGNALS = { SIGINT: "interrupted", SIGTERM: "terminated" } as const;
 const EXITS = { SIGINT: 130, SIGTERM: 143 } as const;
 
 export interface Interruptible extends Interruption {
-  /** From here on a signal has its usual effect again, unless one has come: then the program is about to end by that. */
+  /** From here on a signal has its usual effect again, unless one has come: then the program is about to end. */
   end(): void;
 }
 

@@ -132,8 +132,8 @@ class Cache {
   }
 
   /**
-   * Each is another expression than all before: a cache may drop the older of two equal ones, and was seen to lose both where it
-   * was just working through its bans (Varnish 7.1).
+   * No two bans are alike. A cache may drop the older of two equal ones; Varnish 7.1 was seen to lose both while it worked
+   * through its bans.
    */
   private async ban(node: string, expression: string, run: string): Promise<void> {
     this.bans += 1;
