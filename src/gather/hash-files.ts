@@ -2,7 +2,6 @@ import { createHash, hash as hashOnce } from "node:crypto";
 import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
 import type { Build } from "../core/model/build.ts";
-import { OperatorError } from "../core/model/failure.ts";
 import { isTypedByName } from "../core/build/content-type.ts";
 import { createTokenFinder, findFingerprintNames } from "../core/build/fingerprint.ts";
 import { findReferences, REFERRING } from "../core/build/references/find.ts";
@@ -10,6 +9,7 @@ import { findSecrets } from "../core/build/secrets.ts";
 import type { Sha256 } from "../core/model/names.ts";
 import type { CachedFile, HashCache } from "./hash-cache.ts";
 import type { Scan, ScannedFile } from "./scan-build.ts";
+import { toUnreadable } from "./unreadable.ts";
 
 /** Above this size a file is never wholly in memory. */
 export const WHOLE_BYTES = 8 * 1024 * 1024;
@@ -18,7 +18,7 @@ const NO_BYTES = new Uint8Array();
 const TEXT = /\.(html?|xhtml|js|mjs|cjs|css|json|webmanifest|xml|txt|svg|data)$/i;
 
 /** Reads every file once, or takes what a cache knows of it: hash, first bytes, what it names, what it should not hold. */
-export function hashBuild(folder: string, { files, withheld }: Scan, cache?: HashCache): Build {
+export function hashBuild(folder: string, { files, withheld, special }: Scan, cache?: HashCache): Build {
   const names = findFingerprintNames(files.map(({ path }) => path));
   const tokens = new Set([...names.values()].map(({ token }) => token));
   const lookedFor = hashOnce("sha256", [...tokens].sort().join("\n"));
@@ -36,7 +36,7 @@ export function hashBuild(folder: string, { files, withheld }: Scan, cache?: Has
   const namedTokens = new Set(
     hashed.flatMap(({ path, mentions }) => mentions.filter((token) => token !== own(path))),
   );
-  return { folder, files: hashed, namedTokens, withheld };
+  return { folder, files: hashed, namedTokens, withheld, special };
 }
 
 function hashSmall(
@@ -57,17 +57,25 @@ function hashSmall(
   };
 }
 
-/** A file of the build in memory. Throws `build-changed` when it is gone. */
+/** A file of the build in memory. Throws `build-changed` when it is gone, `build-unreadable`. */
 export function readBuildFile(folder: string, path: string): Buffer {
   try {
     return readFileSync(join(folder, path));
   } catch (error) {
-    throw new OperatorError("build-changed", { path }, {}, error);
+    throw toUnreadable(path, error);
+  }
+}
+
+function openBuildFile(folder: string, path: string): number {
+  try {
+    return openSync(join(folder, path), "r");
+  } catch (error) {
+    throw toUnreadable(path, error);
   }
 }
 
 function hashLarge(folder: string, { path }: ScannedFile): CachedFile {
-  const file = openSync(join(folder, path), "r");
+  const file = openBuildFile(folder, path);
   try {
     const sum = createHash("sha256");
     const buffer = Buffer.allocUnsafe(1024 * 1024);

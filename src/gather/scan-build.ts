@@ -1,14 +1,17 @@
-import { lstatSync, readdirSync, realpathSync, statSync, type Dirent } from "node:fs";
+import { lstatSync, readdirSync, realpathSync, statSync, type BigIntStats, type Dirent } from "node:fs";
 import { join, sep } from "node:path";
 import { matcher } from "../core/model/glob.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { byText } from "../core/model/names.ts";
+import { toUnreadable } from "./unreadable.ts";
 
-/** Names that are never shipped, whatever is written, wherever they stand in the build. */
+/** Names that are never shipped, whatever is written, wherever they stand in the build; file systems may not tell case apart. */
 const NEVER_SHIP =
-  /^(\.git|\.hg|\.svn|\.env.*|\.DS_Store|Thumbs\.db|node_modules|\.courier|courier\.yaml|.*\.(pem|key))$/;
+  /^(\.git|\.hg|\.svn|\.env.*|\.DS_Store|Thumbs\.db|node_modules|\.courier|courier\.yaml|.*\.(pem|key))$/i;
 /** Of these nobody is told: they are litter, not danger. */
-const LITTER = /^(\.DS_Store|Thumbs\.db)$/;
+const LITTER = /^(\.DS_Store|Thumbs\.db)$/i;
+/** A folder that links lead to in more ways than these is a maze: links through links multiply. */
+const MOST_WAYS = 1000;
 
 export interface ScannedFile {
   /** Below the build folder, with forward slashes. */
@@ -25,40 +28,76 @@ export interface Scan {
   readonly files: readonly ScannedFile[];
   /** What was left out since it must never be shipped. */
   readonly withheld: readonly string[];
+  /** What is neither a file nor a folder. */
+  readonly special: readonly string[];
 }
 
 /**
  * Lists the build's files: one synchronous walk, which beats every asynchronous way several times over.
- * Links within the build count as what they lead to; one that leaves it is refused (`link-leaves-build`).
- * Throws `no-build` where there is no such folder.
+ * Links within the build count as what they lead to; one that leaves it is refused (`link-leaves-build`), and so are
+ * links that multiply (`links-multiply`). What is no file and no folder (a pipe, a socket, a device) is left out by name.
+ * Throws `no-build` where there is no such folder, `build-unreadable` where a part of it can't be read.
  */
 export function scanBuild(folder: string, exclude: readonly string[]): Scan {
-  if (!statSync(folder, { throwIfNoEntry: false })?.isDirectory())
+  if (statSync(folder, { throwIfNoEntry: false })?.isDirectory() !== true)
     throw new OperatorError("no-build", { folder });
   const root = realpathSync(folder);
   const excluded = exclude.map(matcher);
+  // What matches itself and everything below it need not be walked.
+  const trees = exclude.filter((glob) => glob.endsWith("/**")).map(matcher);
   const files: ScannedFile[] = [];
   const withheld: string[] = [];
+  const special: string[] = [];
+  const ways = new Map<string, number>();
 
-  const visit = (below: string, ancestors: readonly string[]): void => {
-    for (const entry of readdirSync(join(root, below), { withFileTypes: true })) {
+  /** @param place where the folder really is; `ancestors` are the real places above it */
+  const visit = (below: string, place: string, ancestors: readonly string[]): void => {
+    for (const entry of listFolder(root, below)) {
       const path = below + entry.name;
       if (NEVER_SHIP.test(entry.name)) {
         if (!LITTER.test(entry.name)) withheld.push(path);
         continue;
       }
+      if (trees.some((matches) => matches(path))) continue;
       const found = resolveEntry(root, path, entry);
-      if (found.isFolder) {
-        if (found.linkTarget === undefined || !ancestors.includes(found.linkTarget)) {
-          visit(`${path}/`, [...ancestors, found.linkTarget ?? join(root, path)]);
-        }
-      } else if (found.isFile && !excluded.some((matches) => matches(path))) {
-        files.push({ path, size: found.size, stamp: found.stamp, touchedMs: found.touchedMs });
-      }
+      const real = found.linkTarget ?? join(place, entry.name);
+      if (found.linkTarget !== undefined && isWithheld(root, real)) withheld.push(path);
+      else if (found.isFolder) {
+        if (ancestors.includes(real)) continue;
+        if (below !== "" || found.linkTarget !== undefined) countWay(ways, real, path);
+        visit(`${path}/`, real, [...ancestors, real]);
+      } else if (excluded.some((matches) => matches(path))) continue;
+      else if (!found.isFile) special.push(path);
+      else files.push({ path, size: found.size, stamp: found.stamp, touchedMs: found.touchedMs });
     }
   };
-  visit("", [root]);
-  return { files: files.sort((a, b) => byText(a.path, b.path)), withheld: withheld.sort(byText) };
+  visit("", root, [root]);
+  return {
+    files: files.sort((a, b) => byText(a.path, b.path)),
+    withheld: withheld.sort(byText),
+    special: special.sort(byText),
+  };
+}
+
+function listFolder(root: string, below: string): Dirent[] {
+  try {
+    return readdirSync(join(root, below), { withFileTypes: true });
+  } catch (error) {
+    throw toUnreadable(below.replace(/\/$/, ""), error);
+  }
+}
+
+/** Whether what a link leads to is, or stands in, what must never be shipped. */
+const isWithheld = (root: string, target: string): boolean =>
+  target
+    .slice(root.length)
+    .split(sep)
+    .some((part) => NEVER_SHIP.test(part));
+
+function countWay(ways: Map<string, number>, real: string, path: string): void {
+  const count = (ways.get(real) ?? 0) + 1;
+  if (count > MOST_WAYS) throw new OperatorError("links-multiply", { path, most: MOST_WAYS });
+  ways.set(real, count);
 }
 
 interface ResolvedEntry {
@@ -73,10 +112,8 @@ interface ResolvedEntry {
 function resolveEntry(root: string, path: string, entry: Dirent): ResolvedEntry {
   if (entry.isDirectory()) return { isFolder: true, isFile: false, size: 0, stamp: "", touchedMs: 0 };
   const place = join(root, path);
-  const isLink = entry.isSymbolicLink();
-  const linkTarget = isLink ? resolveLink(root, path, place) : undefined;
-  const stat =
-    linkTarget === undefined ? lstatSync(place, { bigint: true }) : statSync(linkTarget, { bigint: true });
+  const linkTarget = entry.isSymbolicLink() ? resolveLink(root, path, place) : undefined;
+  const stat = readStat(linkTarget ?? place, path);
   const { size, dev, ino, mtimeNs, ctimeNs } = stat;
   const facts = {
     isFolder: stat.isDirectory(),
@@ -88,11 +125,24 @@ function resolveEntry(root: string, path: string, entry: Dirent): ResolvedEntry 
   return linkTarget === undefined ? facts : { ...facts, linkTarget };
 }
 
+function readStat(place: string, path: string): BigIntStats {
+  try {
+    return lstatSync(place, { bigint: true });
+  } catch (error) {
+    throw toUnreadable(path, error);
+  }
+}
+
 function resolveLink(root: string, path: string, place: string): string {
   let target: string;
   try {
     target = realpathSync(place);
-  } catch {
+  } catch (error) {
+    if (
+      (error as NodeJS.ErrnoException).code !== "ENOENT" &&
+      (error as NodeJS.ErrnoException).code !== "ELOOP"
+    )
+      throw toUnreadable(path, error);
     throw new OperatorError("link-leaves-build", { path, target: "nothing that is there" });
   }
   if (target !== root && !target.startsWith(root + sep))

@@ -3,7 +3,7 @@ import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
 import { Transform, type Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
-import { createGunzip } from "node:zlib";
+import { crc32, createGunzip } from "node:zlib";
 import { extract } from "tar-stream";
 import { openPromise } from "yauzl";
 import { OperatorError } from "../core/model/failure.ts";
@@ -23,16 +23,18 @@ export interface Unpacked {
 
 /**
  * Unpacks a build's archive as a stream into a folder of its own, which `dispose` removes.
- * Names that lead out of it, links, special files and bombs are refused (`archive-refused`); nothing is left behind then.
+ * Names that lead out of it, links, special files, bombs, and archives that are cut off or damaged are refused
+ * (`archive-refused`); nothing is left behind then. Throws `no-build` where there is no such file.
  */
 export async function unpackArchive(file: string): Promise<Unpacked> {
-  const size = statSync(file, { throwIfNoEntry: false })?.size;
-  if (size === undefined) throw new OperatorError("no-build", { folder: file });
+  const stat = statSync(file, { throwIfNoEntry: false });
+  // Reading a pipe would wait for its other end.
+  if (stat?.isFile() !== true) throw new OperatorError("no-build", { folder: file });
   const folder = mkdtempSync(join(tmpdir(), "courier-build-"));
   const dispose = (): void => {
     rmSync(folder, { recursive: true, force: true });
   };
-  const target = new UnpackTarget(file, folder, size);
+  const target = new UnpackTarget(file, folder, stat.size);
   try {
     await (/\.zip$/i.test(file) ? unpackZip(file, target) : unpackTar(file, target));
     return { folder, dispose };
@@ -84,16 +86,21 @@ class UnpackTarget {
     mkdirSync(this.place(name), { recursive: true });
   }
 
-  async write(name: string, content: Readable): Promise<void> {
+  /** @param sum the CRC-32 that the archive tells of the content; undefined: it tells none */
+  async write(name: string, content: Readable, sum?: number): Promise<void> {
     const place = this.place(name);
     mkdirSync(dirname(place), { recursive: true });
+    let found = 0;
     const count = new Transform({
       transform: (chunk: Buffer, _, done) => {
         this.bytes += chunk.length;
+        if (sum !== undefined) found = crc32(chunk, found);
         done(this.isBomb() ? this.refuse("it unpacks to far more than it holds") : null, chunk);
       },
     });
     await pipeline(content, count, createWriteStream(place, { flags: "wx" }));
+    if (sum !== undefined && found !== sum)
+      throw this.refuse(`it is damaged: the bytes of ${name} do not have the checksum that it tells of them`);
   }
 
   private isBomb(): boolean {
@@ -106,18 +113,62 @@ class UnpackTarget {
 
 async function unpackTar(file: string, target: UnpackTarget): Promise<void> {
   const entries = extract();
+  const end = new TarEnd();
   const source = createReadStream(file);
   const reading = /\.(tar\.gz|tgz)$/i.test(file)
-    ? pipeline(source, createGunzip(), entries)
-    : pipeline(source, entries);
+    ? pipeline(source, createGunzip(), end.watch(), entries)
+    : pipeline(source, end.watch(), entries);
   // Whichever ends first tells: a refusal ends the reading, a damaged file the unpacking.
-  await Promise.all([reading, writeEntries(entries, target)]);
+  await Promise.all([reading, writeEntries(entries, target, end)]);
+  if (!end.isWhole()) throw target.refuse("it is cut off: the mark of its end is missing");
 }
 
-async function writeEntries(entries: ReturnType<typeof extract>, target: UnpackTarget): Promise<void> {
+const TAR_BLOCK = 512;
+
+/** Watches for the end of a tar archive: two blocks of zeros behind all that it holds (POSIX.1-2017, pax, ustar format). */
+class TarEnd {
+  private bytes = 0;
+  /** Bytes up to the last one that is not zero, or to the end of the last content, in whole blocks. */
+  private held = 0;
+
+  watch(): Transform {
+    return new Transform({
+      transform: (chunk: Buffer, _, done) => {
+        let last = chunk.length;
+        while (last > 0 && chunk[last - 1] === 0) last -= 1;
+        if (last > 0) this.hold(this.bytes + last);
+        this.bytes += chunk.length;
+        done(null, chunk);
+      },
+    });
+  }
+
+  hold(bytes: number): void {
+    this.held = Math.max(this.held, Math.ceil(bytes / TAR_BLOCK) * TAR_BLOCK);
+  }
+
+  isWhole(): boolean {
+    return this.bytes >= this.held + 2 * TAR_BLOCK;
+  }
+}
+
+/** Of a kind that the format does not name there is no type, whatever the library says; the offset of the content it leaves out. */
+interface TarHeader {
+  readonly name: string;
+  readonly type?: string | null;
+  readonly size: number;
+  readonly byteOffset: number;
+}
+
+async function writeEntries(
+  entries: ReturnType<typeof extract>,
+  target: UnpackTarget,
+  end: TarEnd,
+): Promise<void> {
   for await (const entry of entries) {
-    // Of a kind that the format does not name there is no type, whatever the library says.
-    const { name, type } = entry.header as { readonly name: string; readonly type?: string | null };
+    const { name, type, size, byteOffset } = entry.header as unknown as TarHeader;
+    // A content may end in zeros.
+    end.hold(byteOffset + size);
     if (type === "directory") target.makeFolder(name);
     else if (type === "file" || type === "contiguous-file")
       await target.write(name, entry as unknown as Readable);
@@ -138,7 +189,7 @@ async function unpackZip(file: string, target: UnpackTarget): Promise<void> {
       if (type !== 0 && type !== REGULAR && type !== FOLDER)
         throw target.refuse(`${entry.fileName} is a link or a special file, and only files are shipped`);
       if (entry.fileName.endsWith("/")) target.makeFolder(entry.fileName);
-      else await target.write(entry.fileName, await zip.openReadStreamPromise(entry));
+      else await target.write(entry.fileName, await zip.openReadStreamPromise(entry), entry.crc32);
     }
   } finally {
     zip.close();

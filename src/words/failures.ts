@@ -1,19 +1,7 @@
-import type { FilePlace, Mistake } from "../core/model/mistake.ts";
-import type { UnreadableCause } from "../core/history/waybill.ts";
 import type { FailureCode, FailureData, OperatorError } from "../core/model/failure.ts";
-import type { Hold } from "../core/model/hold.ts";
-import type { ObjectKey } from "../core/model/names.ts";
-import type { Problem } from "../core/model/problem.ts";
-import type { StoreAction } from "../core/model/store-action.ts";
-import type { Unseen } from "../core/model/warning.ts";
-import type { NotAnAddress } from "../core/edges/hand-invalidation.ts";
 import type { ExitCode } from "./exits.ts";
-import { showAction, showRightFor } from "./actions.ts";
-import type { ProvisionStep, WrongRead } from "../core/bucket/provision.ts";
-import { showWrongRead, wordsOfStep } from "./provision.ts";
-import { showRefusals } from "./problems.ts";
-import { fillIn, listed } from "./text.ts";
-import { showHolder, showUnseen } from "./warnings.ts";
+import { DATA_WORDS } from "./failure-data.ts";
+import { fillIn, oneLined } from "./text.ts";
 
 /**
  * What is said of each way in which a run can end without its result, what to do next, and the exit code (docs/errors.md is
@@ -34,6 +22,11 @@ export const FAILURES = {
     exit: 2,
     message: "no settings file: looked for {file}",
     hint: "write courier.yaml beside your package.json, or name the file with --settings",
+  },
+  "settings-unreadable": {
+    exit: 2,
+    message: "the settings file {file} can't be read: {why}",
+    hint: "name another file with --settings; nothing was read or written",
   },
   "settings-invalid": {
     exit: 2,
@@ -77,6 +70,16 @@ export const FAILURES = {
     exit: 3,
     message: "{path} is a link that leads out of the build, to {target}",
     hint: "put the file itself there, or leave it out with build.exclude",
+  },
+  "links-multiply": {
+    exit: 3,
+    message: "links lead to one folder in more than {most} ways; one of them is {path}",
+    hint: "let links lead to folders without links, or leave some out with build.exclude",
+  },
+  "build-unreadable": {
+    exit: 3,
+    message: "{path} is in the build and can't be read: {why}",
+    hint: "nothing was written: mend it, or leave it out of the build folder",
   },
   "answer-needed": {
     exit: 3,
@@ -310,8 +313,9 @@ export interface FailureWords {
 /** Message, hint and exit code of a failure, its data filled in. */
 export function wordsOfFailure({ code, data }: Pick<OperatorError, "code" | "data">): FailureWords {
   const { message, hint, exit } = FAILURES[code];
-  const told = { ...data, ...DATA_WORDS[code]?.(data as never) };
-  return { message: fill(message, told), hint: fill(hint, told), exit, data: told };
+  const words = DATA_WORDS[code]?.(oneLined(data) as never);
+  const told = { ...(oneLined(data) as FailureData), ...words };
+  return { message: fill(message, told), hint: fill(hint, told), exit, data: { ...data, ...words } };
 }
 
 /** Whether a failure's words tell what had been written by then. */
@@ -322,75 +326,3 @@ const fill = (text: string, data: FailureData): string =>
   fillIn(text, data)
     .replace(/[;,:]? *$/, "")
     .replace(/^ *[;,] */, "");
-
-const UNREADABLE: Readonly<Record<UnreadableCause["code"], (format: string) => string>> = {
-  empty: () => "it is empty",
-  "cut-off": () => "it is cut off",
-  damaged: () => "it is damaged",
-  "other-format": (format) => `it is of the format ${format}, which this version does not know`,
-  "damaged-or-later": () => "it is damaged or of another version",
-  gone: () => "it is gone",
-  "not-recorded": () => "it is not the one that was recorded",
-  "left-so": () => "a run that died left it so",
-};
-
-const NOT_AN_ADDRESS: Readonly<Record<NotAnAddress, (basePath: string) => string>> = {
-  star: () => "a * stands at the end or not at all",
-  query: () => "an address has no query here: copies under queries go with it",
-  outside: (basePath) => `addresses of this destination begin with ${basePath}`,
-  encoding: () => "its percent-encoding is broken",
-};
-
-/** A mistake of the settings for machines. */
-interface ToldMistake extends Partial<FilePlace> {
-  readonly path: string;
-  readonly message: string;
-}
-
-function tellMistake({ path, what, place }: Mistake): ToldMistake {
-  const shown = path.map((part) => (typeof part === "number" ? `[${part}]` : `.${part}`)).join("");
-  const message =
-    typeof what === "string"
-      ? what
-      : `${what.forSeconds} s is shorter than an edge or a browser may reuse a page (${what.pageSeconds} s)`;
-  return { ...place, path: shown.replace(/^\./, ""), message };
-}
-
-const showMistake = ({ file, line, column, path, message }: ToldMistake): string =>
-  `  ${file === undefined ? "" : `${file}:${line ?? 1}:${column ?? 1}: `}${path === "" ? "" : `${path}: `}${message}`;
-
-/** Words in the place of what the core tells by codes. */
-const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureData } = {
-  refused: ({ problems }: { readonly problems: readonly Problem[] }) => ({
-    problems: showRefusals(problems),
-  }),
-  "record-unreadable": ({ cause }: { readonly cause: UnreadableCause }) => ({
-    cause: UNREADABLE[cause.code](cause.code === "other-format" ? cause.format : ""),
-  }),
-  "not-an-address": ({ reason, basePath }: { readonly reason: NotAnAddress; readonly basePath: string }) => ({
-    reason: NOT_AN_ADDRESS[reason](basePath),
-    basePath: undefined,
-  }),
-  "content-gone": ({ keys }: { readonly keys: readonly ObjectKey[] }) => ({ keys: `  ${listed(keys)}` }),
-  "no-such-file": ({ nearest }: { readonly nearest: string | undefined }) => ({
-    nearest: nearest === undefined ? "rcourier survey --all lists them" : `did you mean ${nearest}?`,
-  }),
-  "settings-invalid": ({ mistakes }: { readonly mistakes: readonly Mistake[] }) => {
-    const told = mistakes.map(tellMistake);
-    return { problems: told.map(showMistake).join("\n"), mistakes: told };
-  },
-  held: ({ hold }: { readonly hold: Hold | undefined }) => ({ hold: undefined, who: showHolder(hold) }),
-  "not-visible": ({ unseen }: { readonly unseen: Unseen }) => ({
-    unseen: undefined,
-    message: showUnseen(unseen),
-  }),
-  "policy-taken-back": ({ wrong }: { readonly wrong: WrongRead }) => ({ wrong: showWrongRead(wrong) }),
-  "provision-wrong": ({ wrong }: { readonly wrong: WrongRead }) => ({ wrong: showWrongRead(wrong) }),
-  "provision-lost": ({ steps }: { readonly steps: readonly ProvisionStep[] }) => ({
-    steps: steps.map((step) => wordsOfStep(step).what).join("; "),
-  }),
-  "versions-denied": ({ action }: { readonly action: StoreAction }) => ({
-    action: `could not ${showAction(action)}`,
-    right: showRightFor(action),
-  }),
-};

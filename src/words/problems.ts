@@ -78,8 +78,11 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
         : `never counts: ${facts.file} answers there`,
     hint: "",
   }),
-  "redirect-loop": ({ trail }) => ({
-    message: `leads back to itself: ${trail.join(" → ")}`,
+  "redirect-loop": ({ trail, end }) => ({
+    message:
+      end === "closes"
+        ? `leads back to itself: ${trail.join(" → ")}`
+        : `leads on further than browsers follow: ${listed(trail)}`,
     hint: "let one of them lead to a page",
   }),
   "redirect-chain": ({ trail }) => ({
@@ -121,6 +124,10 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
           message: `holds ${SECRET_NAMES[holds]}`,
           hint: "take it out, and replace the credential: it may have been seen",
         },
+  "special-file": () => ({
+    message: "is no file (a pipe, a socket or a device), and is left out",
+    hint: "leave it out with build.exclude",
+  }),
   "source-maps": ({ count }) => ({
     message: `${count} source maps are shipped: they show your sources to whoever asks`,
     hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',

@@ -18,3 +18,18 @@ export const fillIn = (text: string, names: Readonly<Record<string, unknown>>): 
     const told = names[name];
     return typeof told === "string" || typeof told === "number" ? String(told) : "";
   });
+
+/** Line breaks, and what terminals and log readers take for one. */
+const BREAKS = /\r\n|[\n\v\f\r\u0085\u2028\u2029]/g;
+
+/** A value from outside as one line: what would begin a new one is shown as `\n`. */
+export const oneLine = (text: string): string => text.replace(BREAKS, "\\n");
+
+/** The same for everything that data holds: put into a text of several lines, no value adds one. */
+export function oneLined(value: unknown): unknown {
+  if (typeof value === "string") return oneLine(value);
+  if (Array.isArray(value)) return value.map(oneLined);
+  if (value === null || typeof value !== "object" || Object.getPrototypeOf(value) !== Object.prototype)
+    return value;
+  return Object.fromEntries(Object.entries(value).map(([name, held]) => [name, oneLined(held)]));
+}

@@ -30,12 +30,18 @@ async function writeTar(
   return file;
 }
 
-/** A zip file as small as the format allows (PKWARE APPNOTE §4.3); `mode` makes an entry a link. */
-function writeZip(entries: readonly { name: string; text: string; mode?: number }[]): string {
+const pages = (count: number): { name: string; text: string }[] =>
+  Array.from({ length: count }, (_, index) => ({ name: `${index}.html`, text: "<p>ferry</p>" }));
+
+/** A zip file as small as the format allows (PKWARE APPNOTE §4.3); `mode` makes an entry a link, `damaged` changes a byte. */
+function writeZip(
+  entries: readonly { name: string; text: string; mode?: number; damaged?: boolean }[],
+): string {
   const [locals, central]: [Buffer[], Buffer[]] = [[], []];
   let offset = 0;
-  for (const { name, text, mode = 0o100644 } of entries) {
-    const [data, raw] = [deflateRawSync(text), Buffer.from(text)];
+  for (const { name, text, mode = 0o100644, damaged = false } of entries) {
+    const raw = Buffer.from(text);
+    const data = deflateRawSync(damaged ? text.replace("tide", "tidy") : text);
     const facts = Buffer.alloc(20);
     for (const [value, at] of [
       [0x0800, 0],
@@ -126,6 +132,32 @@ test.each<[string, () => Promise<string>, RegExp]>([
       return Promise.resolve(file);
     },
     /it can't be read/,
+  ],
+  [
+    "a tar that is cut off between two files",
+    async () => {
+      const file = await writeTar("site.tar", [...pages(20)]);
+      writeFileSync(file, readFileSync(file).subarray(0, 18 * 1024));
+      return file;
+    },
+    /it is cut off: the mark of its end is missing/,
+  ],
+  [
+    "a tar that is cut off behind a file of zeros",
+    async () => {
+      const file = await writeTar("site.tar", [{ name: "index.html", text: "\0".repeat(4096) }]);
+      writeFileSync(file, readFileSync(file).subarray(0, 512 + 4096));
+      return file;
+    },
+    /it is cut off/,
+  ],
+  [
+    "a zip in which a byte is another",
+    () => {
+      const file = writeZip([{ name: "index.html", text: `<p>${"tide".repeat(50)}</p>`, damaged: true }]);
+      return Promise.resolve(file);
+    },
+    /it is damaged: the bytes of index\.html/,
   ],
   [
     "a cut-off archive",

@@ -45,6 +45,7 @@ const readFiles = (files: Readonly<Record<string, string>>): ReturnType<BuildSou
   })),
   namedTokens: new Set([...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => token)),
   withheld: [],
+  special: [],
 });
 
 /** A clock that stands still. */

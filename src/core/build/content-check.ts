@@ -15,6 +15,7 @@ export interface ContentFacts {
 export const findContentProblems = (build: Build, { parcels, graph, earlier }: ContentFacts): Problem[] => [
   ...findSecretProblems(build),
   ...findWithheld(build),
+  ...findSpecial(build),
   ...findSourceMaps(build),
   ...findOldBuild(build),
   ...findPinned(graph, parcels),
@@ -30,6 +31,9 @@ function findSecretProblems({ files }: Build): Problem[] {
 
 const findWithheld = ({ withheld }: Build): Problem[] =>
   withheld.map((path) => ({ code: "never-ship", severity: "error", path, facts: {} }));
+
+const findSpecial = ({ special }: Build): Problem[] =>
+  special.map((path) => ({ code: "special-file", severity: "warning", path, facts: {} }));
 
 /** Source maps show the sources to whoever asks. */
 function findSourceMaps({ files }: Build): Problem[] {

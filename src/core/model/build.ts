@@ -23,6 +23,11 @@ export interface Build {
   readonly namedTokens: ReadonlySet<string>;
   /** Paths that were left out since they must never be shipped. */
   readonly withheld: readonly string[];
+  /** Paths that were left out since they are neither files nor folders. */
+  readonly special: readonly string[];
   /** A source of the project that was changed after the build was written. */
   readonly newerSource?: string | undefined;
 }
+
+/** Why a part of a build can't be read. */
+export type UnreadablePart = "not-utf8" | "denied" | "too-long" | "failed";

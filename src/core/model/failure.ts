@@ -2,6 +2,7 @@
 export const FAILURE_CODES = [
   "usage",
   "settings-missing",
+  "settings-unreadable",
   "settings-invalid",
   "settings-later",
   "no-such-file",
@@ -11,6 +12,8 @@ export const FAILURE_CODES = [
   "no-build",
   "archive-refused",
   "link-leaves-build",
+  "links-multiply",
+  "build-unreadable",
   "answer-needed",
   "answered-no",
   "store-unreachable",

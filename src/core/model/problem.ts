@@ -24,7 +24,8 @@ export interface ProblemFacts {
   readonly "alias-clash": { readonly key: ObjectKey; readonly by?: ObjectKey };
   readonly "bare-breaks-references": { readonly key: ObjectKey };
   readonly "redirect-hidden": { readonly rule: UrlPath } | { readonly file: ObjectKey };
-  readonly "redirect-loop": { readonly trail: readonly string[] };
+  /** `end`: it comes back to itself, or goes on for longer than browsers follow. */
+  readonly "redirect-loop": { readonly trail: readonly string[]; readonly end: "closes" | "too-long" };
   readonly "redirect-chain": { readonly trail: readonly string[] };
   readonly "redirect-target": { readonly leadsTo: string };
   readonly "redirect-unplaced":
@@ -42,6 +43,8 @@ export interface ProblemFacts {
   };
   /** `holds`: a credential; absent: it must never be shipped by its name. */
   readonly "never-ship": { readonly holds?: Secret };
+  /** No file and no folder: a pipe, a socket, a device. */
+  readonly "special-file": Nothing;
   readonly "source-maps": { readonly count: number };
   readonly "pinned-name": { readonly to: ObjectKey };
   /** Bytes. */

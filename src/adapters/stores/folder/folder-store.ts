@@ -1,5 +1,5 @@
 import { createHash, randomUUID } from "node:crypto";
-import { createWriteStream, type Stats } from "node:fs";
+import { constants, createWriteStream, type Stats } from "node:fs";
 import { link, mkdir, open, readdir, rename, rm, rmdir, stat, utimes, copyFile } from "node:fs/promises";
 import { dirname, join, resolve, sep } from "node:path";
 import { pipeline } from "node:stream/promises";
@@ -24,6 +24,8 @@ import { withLock } from "./lock.ts";
 
 /** Half-written files live here until they are whole; on the same file system as what they become. */
 const UNFINISHED = ".courier/unfinished";
+/** Not every system knows such a flag; there it counts as 0. */
+const READ_NOW = constants.O_RDONLY | constants.O_NONBLOCK;
 /** Web servers tell versions of a file apart by its time in whole seconds. */
 const TIME_STEP_MS = 1000;
 
@@ -69,7 +71,8 @@ class FolderStore implements ObjectStore {
   async get(key: ObjectKey): Promise<ReadObject | undefined> {
     this.count("get");
     return this.try({ do: "read", key }, async () => {
-      const file = await open(this.pathOf(key)).catch(orNothing);
+      // A pipe in the place of a file would be waited for.
+      const file = await open(this.pathOf(key), READ_NOW).catch(orNothing);
       // Of the file that was opened, and not of one that has taken its place since: a condition is made of it.
       const facts = await file?.stat();
       if (!file || !facts?.isFile()) {

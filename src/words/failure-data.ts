@@ -1,0 +1,109 @@
+import type { UnreadablePart } from "../core/model/build.ts";
+import type { FilePlace, Mistake } from "../core/model/mistake.ts";
+import type { UnreadableCause } from "../core/history/waybill.ts";
+import type { FailureCode, FailureData } from "../core/model/failure.ts";
+import type { Hold } from "../core/model/hold.ts";
+import type { ObjectKey } from "../core/model/names.ts";
+import type { Problem } from "../core/model/problem.ts";
+import type { StoreAction } from "../core/model/store-action.ts";
+import type { Unseen } from "../core/model/warning.ts";
+import type { NotAnAddress } from "../core/edges/hand-invalidation.ts";
+import { showAction, showRightFor } from "./actions.ts";
+import type { ProvisionStep, WrongRead } from "../core/bucket/provision.ts";
+import { showWrongRead, wordsOfStep } from "./provision.ts";
+import { showRefusals } from "./problems.ts";
+import { listed } from "./text.ts";
+import { showHolder, showUnseen } from "./warnings.ts";
+
+const UNREADABLE: Readonly<Record<UnreadableCause["code"], (format: string) => string>> = {
+  empty: () => "it is empty",
+  "cut-off": () => "it is cut off",
+  damaged: () => "it is damaged",
+  "other-format": (format) => `it is of the format ${format}, which this version does not know`,
+  "damaged-or-later": () => "it is damaged or of another version",
+  gone: () => "it is gone",
+  "not-recorded": () => "it is not the one that was recorded",
+  "left-so": () => "a run that died left it so",
+};
+
+const UNREADABLE_PARTS: Readonly<Record<UnreadablePart, (code: string) => string>> = {
+  "not-utf8": () => "its name is not UTF-8, so no address can be made of it",
+  denied: () => "this user may not read it",
+  "too-long": () => "its path is longer than this system allows",
+  failed: (code) => `the system answers ${code}`,
+};
+
+const SETTINGS_UNREADABLE: Readonly<Record<string, string>> = {
+  "no-file": "it is no file (a folder, a pipe or a device)",
+  "too-large": "it is larger than 4 MB",
+  dangling: "it is a link that leads to nothing",
+  EACCES: "this user may not read it",
+  EISDIR: "it is a folder",
+};
+
+const NOT_AN_ADDRESS: Readonly<Record<NotAnAddress, (basePath: string) => string>> = {
+  star: () => "a * stands at the end or not at all",
+  query: () => "an address has no query here: copies under queries go with it",
+  outside: (basePath) => `addresses of this destination begin with ${basePath}`,
+  encoding: () => "its percent-encoding is broken",
+};
+
+/** A mistake of the settings for machines. */
+interface ToldMistake extends Partial<FilePlace> {
+  readonly path: string;
+  readonly message: string;
+}
+
+function tellMistake({ path, what, place }: Mistake): ToldMistake {
+  const shown = path.map((part) => (typeof part === "number" ? `[${part}]` : `.${part}`)).join("");
+  const message =
+    typeof what === "string"
+      ? what
+      : `${what.forSeconds} s is shorter than an edge or a browser may reuse a page (${what.pageSeconds} s)`;
+  return { ...place, path: shown.replace(/^\./, ""), message };
+}
+
+const showMistake = ({ file, line, column, path, message }: ToldMistake): string =>
+  `  ${file === undefined ? "" : `${file}:${line ?? 1}:${column ?? 1}: `}${path === "" ? "" : `${path}: `}${message}`;
+
+/** Words in the place of what the core tells by codes. */
+export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureData } = {
+  refused: ({ problems }: { readonly problems: readonly Problem[] }) => ({
+    problems: showRefusals(problems),
+  }),
+  "settings-unreadable": ({ why }: { readonly why: string }) => ({
+    why: SETTINGS_UNREADABLE[why] ?? `the system answers ${why}`,
+  }),
+  "build-unreadable": ({ why, code }: { readonly why: UnreadablePart; readonly code: string }) => ({
+    why: UNREADABLE_PARTS[why](code),
+  }),
+  "record-unreadable": ({ cause }: { readonly cause: UnreadableCause }) => ({
+    cause: UNREADABLE[cause.code](cause.code === "other-format" ? cause.format : ""),
+  }),
+  "not-an-address": ({ reason, basePath }: { readonly reason: NotAnAddress; readonly basePath: string }) => ({
+    reason: NOT_AN_ADDRESS[reason](basePath),
+    basePath: undefined,
+  }),
+  "content-gone": ({ keys }: { readonly keys: readonly ObjectKey[] }) => ({ keys: `  ${listed(keys)}` }),
+  "no-such-file": ({ nearest }: { readonly nearest: string | undefined }) => ({
+    nearest: nearest === undefined ? "rcourier survey --all lists them" : `did you mean ${nearest}?`,
+  }),
+  "settings-invalid": ({ mistakes }: { readonly mistakes: readonly Mistake[] }) => {
+    const told = mistakes.map(tellMistake);
+    return { problems: told.map(showMistake).join("\n"), mistakes: told };
+  },
+  held: ({ hold }: { readonly hold: Hold | undefined }) => ({ hold: undefined, who: showHolder(hold) }),
+  "not-visible": ({ unseen }: { readonly unseen: Unseen }) => ({
+    unseen: undefined,
+    message: showUnseen(unseen),
+  }),
+  "policy-taken-back": ({ wrong }: { readonly wrong: WrongRead }) => ({ wrong: showWrongRead(wrong) }),
+  "provision-wrong": ({ wrong }: { readonly wrong: WrongRead }) => ({ wrong: showWrongRead(wrong) }),
+  "provision-lost": ({ steps }: { readonly steps: readonly ProvisionStep[] }) => ({
+    steps: steps.map((step) => wordsOfStep(step).what).join("; "),
+  }),
+  "versions-denied": ({ action }: { readonly action: StoreAction }) => ({
+    action: `could not ${showAction(action)}`,
+    right: showRightFor(action),
+  }),
+};
