@@ -4,6 +4,8 @@ export interface CredentialSettings {
   readonly profile?: string | undefined;
   /** A file that the profile is looked up in, instead of the user's own. */
   readonly credentialsFile?: string | undefined;
+  /** Is told each secret as soon as it is known, before anything is asked with it. */
+  readonly hide?: ((secret: string) => void) | undefined;
 }
 
 const NOTHING = (): void => undefined;
@@ -17,6 +19,7 @@ const SILENT = { trace: NOTHING, debug: NOTHING, info: NOTHING, warn: NOTHING, e
 export function createCredentials({
   profile,
   credentialsFile,
+  hide,
 }: CredentialSettings): ReturnType<typeof defaultProvider> {
   const find = defaultProvider({
     ...(profile === undefined ? {} : { profile }),
@@ -27,7 +30,9 @@ export function createCredentials({
   });
   return async (...facts) => {
     try {
-      return await find(...facts);
+      const found = await find(...facts);
+      for (const secret of [found.secretAccessKey, found.sessionToken ?? ""]) hide?.(secret);
+      return found;
     } catch (error) {
       const failure = new Error((error as Error).message, { cause: error });
       failure.name = "CredentialsProviderError";

@@ -19,7 +19,7 @@ import { sandboxCommand } from "./sandbox/command.ts";
 import { listOptions, parseCall } from "./frame/parse.ts";
 import { showFailure } from "./frame/failure.ts";
 import { showCommandHelp, showHelp } from "./frame/help.ts";
-import { openTerminal, type Terminal } from "./frame/terminal.ts";
+import { clean, openTerminal, type Terminal } from "./frame/terminal.ts";
 
 export const COMMANDS: readonly Command[] = [
   setupCommand,
@@ -64,6 +64,6 @@ function readEnvironmentOf(command: Command, terminal: Terminal): Arguments {
   const kinds = Object.fromEntries(Object.entries(options).map(([name, { kind }]) => [name, kind]));
   const known = [...listOptions(COMMANDS).keys()];
   const { values, warnings } = readEnvironmentOptions(terminal.environment, kinds, known);
-  for (const warning of warnings) terminal.say(`warning: ${warning}\n`);
+  for (const warning of warnings) terminal.say(`warning: ${clean(warning)}\n`);
   return values;
 }

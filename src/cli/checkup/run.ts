@@ -14,7 +14,7 @@ import { findCredentialsFile, openBucket, openNetwork } from "../wiring/open.ts"
 /** `checkup`. @returns the exit code: 1 where a link is broken */
 export function checkUpDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   return withDestination(args, terminal, async (stay, target) => {
-    const bucket = target.store.kind === "s3" ? await openBucket(target) : undefined;
+    const bucket = target.store.kind === "s3" ? await openBucket(target, terminal.hide) : undefined;
     const isQuiet = isSet(args, "quiet") || text(args, "format") === "json";
     const stage = createStageLine(terminal, isQuiet);
     try {

@@ -18,6 +18,8 @@ function openPage(isLive = false): Terminal & { out: string[]; err: string[] } {
     isLive,
     columns: 80,
     redact: (text) => text,
+    hide: () => undefined,
+    command: () => undefined,
     print: (text) => out.push(text),
     say: (text) => err.push(text),
     style: (_, text) => text,
@@ -155,7 +157,7 @@ test("a stack reaches a user only where the fault is ours", () => {
 });
 
 test("text from outside can't move the cursor, change colours or the reading direction", () => {
-  expect(clean("a\u001b[31mred\u001b[0m\u0007\u202eb\rc\td")).toBe("ared\ufffdb\ufffdc\ufffdd");
+  expect(clean("a\u001b[31mred\u001b[0m\u0007\u202eb\tc\rd\ne")).toBe("ared\ufffdb\ufffdc\\nd\\ne");
   expect(clean("café 指南 🛳️")).toBe("café 指南 🛳️");
 });
 

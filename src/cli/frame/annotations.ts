@@ -9,11 +9,11 @@ const MOST_ANNOTATIONS = 10;
 export function annotateProblems(
   problems: readonly Pick<Survey["problems"][number], "severity" | "message" | "path" | "line">[],
   buildFolder: string,
-  { ci, say, folder }: Terminal,
+  { ci, command, folder }: Terminal,
 ): void {
   const shown = problems.filter(({ severity }) => severity !== "note").slice(0, MOST_ANNOTATIONS);
   for (const { severity, message, path, line } of shown) {
     const place = path === undefined ? undefined : { path: relative(folder, join(buildFolder, path)), line };
-    say(ci?.annotate(severity === "error" ? "error" : "warning", clean(message), place) ?? "");
+    command(ci?.annotate(severity === "error" ? "error" : "warning", clean(message), place) ?? "");
   }
 }

@@ -7,14 +7,14 @@ import { StoreError, type StoreErrorKind } from "../../ports/object-store.ts";
 import { isSet, text, type Arguments } from "./command.ts";
 import { appendSummary } from "./output.ts";
 import { toFailureSummary } from "./summary.ts";
-import { clean, type Terminal } from "./terminal.ts";
+import { clean, cleanLines, type Terminal } from "./terminal.ts";
 
 /** Says what went wrong, in the form that was asked for. @returns the exit code */
 export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal): ExitCode {
   const error = toOperatorError(thrown);
   const { message, hint, exit, data } = wordsOfFailure(error);
   const { ci } = terminal;
-  if (ci) terminal.say(ci.annotate("error", `${clean(message)}\n${clean(hint)}`));
+  if (ci) terminal.command(ci.annotate("error", cleanLines(`${message}\n${hint}`)));
   appendSummary(args, terminal, () => toFailureSummary({ message, hint }));
   const format = text(args, "format");
   if (format === "json" || format === "ndjson") {
@@ -25,7 +25,7 @@ export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal
     return exit;
   }
   const { style } = terminal;
-  terminal.say(`${style("bad", "failed:")} ${clean(message)}\n`);
+  terminal.say(`${style("bad", "failed:")} ${cleanLines(message)}\n`);
   if (hint !== "") terminal.say(`  ${style("faint", clean(hint))}\n`);
   const details = Object.entries(error.details).map(([name, value]) => `${name} ${String(value)}`);
   if (isSet(args, "verbose") && details.length > 0) terminal.say(`  ${clean(details.join(", "))}\n`);

@@ -1,7 +1,7 @@
 import { appendFileSync, writeFileSync } from "node:fs";
 import { resolve } from "node:path";
 import { text, type Arguments } from "./command.ts";
-import type { Terminal } from "./terminal.ts";
+import { clean, type Terminal } from "./terminal.ts";
 
 /** The result goes to standard output, or to the file that was named. */
 export function printOutput(args: Arguments, terminal: Terminal, toText: () => string): void {
@@ -25,6 +25,6 @@ export function appendSummary(args: Arguments, terminal: Terminal, toMarkdown: (
     appendFileSync(resolve(terminal.folder, file), terminal.redact(toMarkdown()));
   } catch (error) {
     // The run itself went as it went.
-    terminal.say(`warning: no summary could be written: ${(error as Error).message}\n`);
+    terminal.say(`warning: no summary could be written: ${clean((error as Error).message)}\n`);
   }
 }

@@ -47,10 +47,11 @@ function plainProgress(
     else if (event.event === "phase" && event.state === "started") {
       ({ bytes } = event);
       folded = 0;
-      if (ci) terminal.say(ci.fold(`${WORDS[event.phase] ?? event.phase}: ${counted(event.steps, "step")}`));
+      if (ci)
+        terminal.command(ci.fold(`${WORDS[event.phase] ?? event.phase}: ${counted(event.steps, "step")}`));
     } else if (event.event === "phase") {
       if (ci && folded > MOST_FOLDED) terminal.say(`  and ${folded - MOST_FOLDED} more\n`);
-      if (ci) terminal.say(ci.endFold());
+      if (ci) terminal.command(ci.endFold());
       terminal.say(
         `${event.phase}: ${counted(event.steps, "step")}${bytes > 0 ? `, ${showBytes(bytes)}` : ""}, ${showSeconds(event.seconds)}\n`,
       );
@@ -60,7 +61,7 @@ function plainProgress(
     } else if (event.event === "edge") {
       // Looked at often, said once.
       const why = showEdgeWait(event.wait);
-      if (why !== waiting) terminal.say(`edge ${event.edge}: ${clean(why)}\n`);
+      if (why !== waiting) terminal.say(`edge ${clean(event.edge)}: ${clean(why)}\n`);
       waiting = why;
     } else sayTrouble(event, terminal);
   };
@@ -74,7 +75,8 @@ function sayTrouble(event: DeliveryEvent, terminal: Terminal): void {
     // Where it is shown beside the run, the log has it from there.
     const message = clean(showWarning(event.warning));
     const shown = terminal.ci?.annotate("warning", message) ?? "";
-    terminal.say(shown === "" ? `warning: ${message}\n` : shown);
+    if (shown === "") terminal.say(`warning: ${message}\n`);
+    else terminal.command(shown);
   }
   if (event.event === "retry")
     terminal.say(

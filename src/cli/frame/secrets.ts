@@ -1,27 +1,54 @@
 /** Names of variables whose values nobody may see in a log; files are named, not shown. */
-const SECRET_NAME = /(SECRET|TOKEN|PASSWORD|PASSWD|PRIVATE_KEY|API_KEY)/i;
+const SECRET_NAME = /(SECRET|TOKEN|PASSWORD|PASSWD|PASSPHRASE|CREDENTIAL|PRIVATE_KEY|API_KEY)/i;
 const FILE_NAME = /(_FILE|_PATH|_URL|_URI)$/i;
 /** Shorter ones are words that would be struck out of everything. */
 const LEAST_LENGTH = 8;
+/** What is known to be a secret may be shorter. */
+const LEAST_KNOWN = 4;
 /** The sandbox's own say it themselves, and it must be able to print them for a shell that has them already. */
 const GUARDS_NOTHING = /-guards-nothing$/;
 
 const HIDDEN = "[hidden]";
 
-/**
- * Takes secrets of the environment out of everything that is printed, whatever text they got into: a server may answer
- * with what it was sent, and a person may have put a token into an address.
- */
-export function createRedactor(environment: NodeJS.ProcessEnv): (text: string) => string {
-  const secrets = Object.entries(environment)
-    .filter(
-      ([name, value = ""]) => SECRET_NAME.test(name) && !FILE_NAME.test(name) && !GUARDS_NOTHING.test(value),
-    )
-    .flatMap(([, value]) => (value !== undefined && value.length >= LEAST_LENGTH ? [value] : []))
-    // The longer first: one may be a part of another.
-    .sort((a, b) => b.length - a.length);
-  const forms = secrets.flatMap((secret) => [
-    ...new Set([secret, encodeURIComponent(secret), JSON.stringify(secret).slice(1, -1)]),
-  ]);
-  return (text) => forms.reduce((clean, form) => clean.split(form).join(HIDDEN), text);
+export interface Redactor {
+  /** Takes all secrets that are known by now out of a text. */
+  readonly redact: (text: string) => string;
+  /** Makes a secret known, from where it is found out: a profile, the settings. */
+  readonly hide: (secret: string) => void;
 }
+
+/**
+ * Takes secrets out of everything that is printed or written down, whatever text they got into: a server may answer with
+ * what it was sent, and a person may have put a token into a note. Those of the environment are known from the start.
+ */
+export function createRedactor(environment: NodeJS.ProcessEnv): Redactor {
+  const secrets = new Set(
+    Object.entries(environment).flatMap(([name, value = ""]) => (isSecret(name, value) ? [value] : [])),
+  );
+  let forms = toForms(secrets);
+  return {
+    redact: (text) => forms.reduce((clean, form) => clean.split(form).join(HIDDEN), text),
+    hide: (secret) => {
+      if (secret.length < LEAST_KNOWN || secrets.has(secret)) return;
+      secrets.add(secret);
+      forms = toForms(secrets);
+    },
+  };
+}
+
+const isSecret = (name: string, value: string): boolean =>
+  SECRET_NAME.test(name) &&
+  !FILE_NAME.test(name) &&
+  value.length >= LEAST_LENGTH &&
+  !GUARDS_NOTHING.test(value);
+
+/** How secrets may stand in a text; the longer first, since one may be a part of another. */
+const toForms = (secrets: ReadonlySet<string>): string[] =>
+  [...secrets]
+    .flatMap((secret) => [
+      ...new Set([secret, encodeURIComponent(secret), JSON.stringify(secret).slice(1, -1), toXml(secret)]),
+    ])
+    .sort((a, b) => b.length - a.length);
+
+const toXml = (text: string): string =>
+  text.replace(/&/g, "&amp;").replace(/</g, "&lt;").replace(/>/g, "&gt;").replace(/"/g, "&quot;");

@@ -1,5 +1,6 @@
 import { stripVTControlCharacters, styleText } from "node:util";
 import { findCiService, type CiService } from "./ci-service.ts";
+import { oneLine } from "../../words/text.ts";
 import { createRedactor } from "./secrets.ts";
 
 /** Where a command reads and writes: the one door to the console. */
@@ -15,10 +16,14 @@ export interface Terminal {
   readonly ci?: CiService | undefined;
   /** Takes secrets out of a text; what is printed and said has gone through it. */
   readonly redact: (text: string) => string;
+  /** Makes a secret known, as soon as it is. */
+  readonly hide: (secret: string) => void;
   /** The result. */
   readonly print: (text: string) => void;
-  /** Progress and messages. */
+  /** Progress and messages; no CI service finds a command in them, nor in a result. */
   readonly say: (text: string) => void;
+  /** A command of `ci`, as it is. */
+  readonly command: (text: string) => void;
   readonly style: Style;
 }
 
@@ -40,7 +45,7 @@ export function openTerminal(color: boolean): Terminal {
     color &&
     env.NO_COLOR === undefined &&
     (env.FORCE_COLOR === undefined ? stdout.isTTY && env.TERM !== "dumb" : env.FORCE_COLOR !== "0");
-  const redact = createRedactor(env);
+  const { redact, hide } = createRedactor(env);
   return {
     environment: env,
     folder: process.cwd(),
@@ -49,19 +54,30 @@ export function openTerminal(color: boolean): Terminal {
     isLive: stderr.isTTY && stderr.columns > 20 && env.TERM !== "dumb" && env.CI === undefined,
     columns: (stdout.isTTY ? stdout.columns : 0) || 100,
     ci: findCiService(env, () => Math.floor(Date.now() / 1000)),
-    redact,
-    print: (text) => stdout.write(redact(text)),
-    say: (text) => stderr.write(redact(text)),
+    ...{ redact, hide },
+    print: (text) => stdout.write(disarm(redact(text))),
+    say: (text) => stderr.write(disarm(redact(text))),
+    command: (text) => stderr.write(redact(text)),
     style: (mark, text) => (wanted ? styleText(MARKS[mark], text, { validateStream: false }) : text),
   };
 }
 
-/** Text that comes from outside, made safe to print: no control characters, and none that turns the reading direction. */
+/** Text that comes from outside, made safe to print: one line, no control characters, and none that turns the reading direction. */
 export const clean = (text: string): string =>
-  stripVTControlCharacters(text).replace(
-    /[\u0000-\u0009\u000b-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]/g,
+  oneLine(stripVTControlCharacters(text)).replace(
+    /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]/g,
     "\ufffd",
   );
+
+/** The same for a text of several lines, whose values were made lines of their own when they were put in. */
+export const cleanLines = (text: string): string => text.split("\n").map(clean).join("\n");
+
+/** What CI services take for a command: at the beginning of a line, or anywhere in it. */
+const LINE_COMMAND = /^([^\S\n]*)::/gm;
+const COMMAND = /##(?=(?:vso|teamcity)?\[)/gi;
+
+/** Text in which no CI service finds a command. The second form is right in JSON, too. */
+const disarm = (text: string): string => text.replace(LINE_COMMAND, "$1\\::").replace(COMMAND, "#\\u0023");
 
 /** Until somebody stops the program, by hand or by ending it from outside. */
 export const waitForStop = (): Promise<void> =>

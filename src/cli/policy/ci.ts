@@ -6,7 +6,7 @@ export interface WorkflowFacts {
 
 /** A workflow for CI services that read this form; secrets by reference only. */
 export const toWorkflow = ({ destination, identity }: WorkflowFacts): string => {
-  const isRole = /^arn:[^:]*:iam::\d*:role\//.test(identity ?? "");
+  const isRole = /^arn:[^:\s]*:iam::\d*:role\/[\w+=,.@/-]+$/.test(identity ?? "");
   return `# .github/workflows/deliver.yml
 name: deliver
 on:
@@ -24,7 +24,7 @@ ${isRole ? "  id-token: write   # the run proves who it is, and is lent keys for
         with: { node-version: 20 }
       - run: npm ci
       - run: npm run build
-${isRole ? WEB_IDENTITY : ""}      - run: npx rcourier deliver --to ${destination} --yes --queue 10m --verify
+${isRole ? WEB_IDENTITY : ""}      - run: npx --no-install rcourier deliver --to ${destination} --yes --queue 10m --verify
         env:
 ${isRole ? toRoleVariables(identity ?? "") : KEY_VARIABLES}`;
 };
@@ -54,5 +54,5 @@ if [ -z "$AWS_ACCESS_KEY_ID$AWS_WEB_IDENTITY_TOKEN_FILE" ]; then
 fi
 npm ci
 npm run build
-npx rcourier deliver --to ${destination} --yes --queue 10m --verify --commit "\${COMMIT:-$(git rev-parse HEAD)}"
+npx --no-install rcourier deliver --to ${destination} --yes --queue 10m --verify --commit "\${COMMIT:-$(git rev-parse HEAD)}"
 `;

@@ -27,7 +27,7 @@ export function provisionDestination(args: Arguments, terminal: Terminal): Promi
       print(provisionFolder(target, isSet(args, "dry-run")));
       return 0;
     }
-    const bucket = await openBucket(target);
+    const bucket = await openBucket(target, terminal.hide);
     try {
       const confirm = (planned: ProvisionResult): Promise<void> => confirmChanges(planned, terminal);
       const dryRun = isSet(args, "dry-run");

@@ -1,11 +1,11 @@
-import { appendFileSync, existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { appendFileSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { basename, dirname, join, relative, resolve } from "node:path";
 import type { ExitCode } from "../../words/exits.ts";
 import { findBuild, guessSiteName, type FoundReason, type ProjectLook } from "../../core/build/find-build.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { lookAtProject } from "../../gather/look-at-project.ts";
 import { SANDBOX_DEFAULTS } from "../../sandbox/sandbox.ts";
-import { parseSettings, SETTINGS_FILE, toInvalid } from "../../settings/load.ts";
+import { parseSettings, readSettingsText, SETTINGS_FILE, toInvalid } from "../../settings/load.ts";
 import {
   addDestination,
   listDestinations,
@@ -21,7 +21,7 @@ import { clean, type Terminal } from "../frame/terminal.ts";
 /** `setup`. @returns the exit code */
 export async function setUp(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const file = resolve(terminal.folder, text(args, "settings") ?? SETTINGS_FILE);
-  const before = existsSync(file) ? readFileSync(file, "utf8") : undefined;
+  const before = readSettingsText(file);
   const name = isSet(args, "sandbox") ? "practice" : (text(args, "destination") ?? "production");
   const shown = relative(terminal.folder, file);
   if (before !== undefined && listDestinations(before).includes(name)) {
@@ -44,16 +44,15 @@ export async function setUp(args: Arguments, terminal: Terminal): Promise<ExitCo
       },
     ]);
   // What is written must be what the tool can read; the variables of others need not be set here.
-  parseSettings(
-    after,
-    shown,
-    new Proxy(terminal.environment, { get: (all, key: string) => all[key] ?? "x" }),
-  );
+  parseSettings(after, shown, {
+    environment: new Proxy(terminal.environment, { get: (all, key: string) => all[key] ?? "x" }),
+  });
   if (isSet(args, "dry-run")) {
     terminal.print(after);
     return 0;
   }
-  writeFileSync(file, after);
+  // A new file is made, never written through a link that leads to where nothing is yet.
+  writeFileSync(file, after, { flag: before === undefined ? "wx" : "w" });
   if (isSet(args, "sandbox")) writeSandboxCredentials(dirname(file));
   terminal.print(toFarewell(shown, name, { args, terminal, isNew: before === undefined, look }));
   return 0;
@@ -155,10 +154,13 @@ const PRACTICE: DestinationAnswers = {
 function writeSandboxCredentials(folder: string): void {
   const { accessKeyId, secretAccessKey } = SANDBOX_DEFAULTS;
   mkdirSync(join(folder, SANDBOX_FOLDER), { recursive: true });
+  const file = join(folder, SANDBOX_CREDENTIALS);
+  // One that is there already keeps its mode, whatever is asked for.
+  rmSync(file, { force: true });
   writeFileSync(
-    join(folder, SANDBOX_CREDENTIALS),
+    file,
     `[sandbox]\naws_access_key_id = ${accessKeyId}\naws_secret_access_key = ${secretAccessKey}\n`,
-    { mode: 0o600 },
+    { mode: 0o600, flag: "wx" },
   );
   const ignored = join(folder, ".gitignore");
   const line = `/${SANDBOX_FOLDER}/`;

@@ -52,7 +52,7 @@ function readSurveyTarget(args: Arguments, terminal: Terminal): Target {
     return readTarget(args, terminal);
   const source =
     "site: '-'\ndestinations: { none: { store: { kind: s3, bucket: none }, edge: { kind: purge, url: http://localhost } } }\n";
-  const parsed = parseSettings(source, "the defaults", {});
+  const parsed = parseSettings(source, "the defaults", { environment: {} });
   const { folder } = terminal;
   return chooseTarget({ ...parsed, folder }, { build: text(args, "build") }, folder);
 }

@@ -1,5 +1,6 @@
 import XMLBuilder from "fast-xml-builder";
 import type { VerifyResult } from "../../results/verification.ts";
+import { oneLine } from "../../words/text.ts";
 
 const builder = new XMLBuilder({
   ignoreAttributes: false,
@@ -13,7 +14,7 @@ const UNFIT = /[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/gu;
 
 /** A verification as test reports are read by CI services: one case per address that is wrong, and one for all that is right. */
 export function toJUnit({ site, destination, checked, findings }: VerifyResult): string {
-  const text = (value: string): string => value.replace(UNFIT, "\ufffd");
+  const text = (value: string): string => oneLine(value).replace(UNFIT, "\ufffd");
   const wrong = new Set(findings.map(({ address }) => address)).size;
   const failed = findings.map(({ address, code, expected, found, cause, hint }) => ({
     "@classname": text(`${site} ${destination}`),
@@ -21,7 +22,7 @@ export function toJUnit({ site, destination, checked, findings }: VerifyResult):
     failure: {
       "@type": code,
       "@message": text(`${found} instead of ${expected}`),
-      "#text": text(`${cause}\n${hint}`),
+      "#text": `${text(cause)}\n${text(hint)}`,
     },
   }));
   const right = {

@@ -18,8 +18,18 @@ export function findCredentialsFile(
   return profile === "sandbox" && existsSync(file) ? file : undefined;
 }
 
+/** Is told each secret as soon as it is known. */
+type Hide = (secret: string) => void;
+
+/** What a store tells, and how it tries again. */
+export interface StoreTools {
+  readonly count: CountRequest;
+  readonly again: TryAgain;
+  readonly hide: Hide;
+}
+
 /** The store of a destination, each request counted. */
-export async function openStore(target: Target, count: CountRequest, again: TryAgain): Promise<ObjectStore> {
+export async function openStore(target: Target, { count, again, hide }: StoreTools): Promise<ObjectStore> {
   const { store } = target;
   if (store.kind === "folder") {
     const { createFolderStore } = await import("../../adapters/stores/folder/folder-store.ts");
@@ -27,18 +37,18 @@ export async function openStore(target: Target, count: CountRequest, again: TryA
   }
   const { createS3Store } = await import("../../adapters/stores/s3/s3-store.ts");
   return createS3Store(
-    { ...store, credentialsFile: findCredentialsFile(store.profile, target) },
+    { ...store, credentialsFile: findCredentialsFile(store.profile, target), hide },
     count,
     again,
   );
 }
 
 /** The bucket of a store that has one. */
-export async function openBucket(target: Target): Promise<Bucket> {
+export async function openBucket(target: Target, hide: Hide): Promise<Bucket> {
   const { store } = target;
   if (store.kind === "folder") throw new Error("a folder is no bucket");
   const { createS3Bucket } = await import("../../adapters/stores/s3/bucket.ts");
-  return createS3Bucket({ ...store, credentialsFile: findCredentialsFile(store.profile, target) });
+  return createS3Bucket({ ...store, credentialsFile: findCredentialsFile(store.profile, target), hide });
 }
 
 /** The site as visitors reach it; undefined where no address is known. */
@@ -49,7 +59,7 @@ export async function openVisitors({ siteRules: { url } }: Target): Promise<Publ
 }
 
 /** From the store outwards. */
-export async function openEdges(target: Target, clock: Clock): Promise<Edge[]> {
+export async function openEdges(target: Target, clock: Clock, hide: Hide): Promise<Edge[]> {
   const { edges } = target;
   const { url } = target.siteRules;
   return Promise.all(
@@ -62,7 +72,7 @@ export async function openEdges(target: Target, clock: Clock): Promise<Edge[]> {
         const answersAt = edge.url ?? (index === edges.length - 1 ? url : undefined);
         const { createHttpSite } = await import("../../adapters/public-site/http-site.ts");
         const site = answersAt === undefined ? undefined : createHttpSite(answersAt);
-        return createDistributionEdge({ ...edge, credentialsFile }, { clock, site });
+        return createDistributionEdge({ ...edge, credentialsFile, hide }, { clock, site });
       }
       const { createPurgeEdge } = await import("../../adapters/edges/purge/purge-edge.ts");
       const nodes = edge.nodes ?? [edge.url ?? url ?? ""];

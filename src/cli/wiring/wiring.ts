@@ -25,7 +25,7 @@ export type RunTools = Pick<Run, "report" | "interruption">;
 export function readTarget(args: Arguments, terminal: Terminal): Target {
   const file = text(args, "settings") ?? SETTINGS_FILE;
   return chooseTarget(
-    loadSettings(file, terminal.environment),
+    loadSettings(file, terminal),
     { to: text(args, "to"), build: text(args, "build") },
     terminal.folder,
   );
@@ -81,14 +81,14 @@ export async function openBuildOf(
 async function wireStay(
   target: Target,
   args: Arguments,
-  { redact }: Terminal,
+  { redact, hide, environment }: Terminal,
   { report, interruption }: RunTools,
 ): Promise<Stay> {
   const { destination, siteRules, safety } = target;
   const tally = createTally();
   const gate: WriteGate = { assertOurs: undefined };
   const pace = new Pace();
-  const author = readAuthor(args, redact);
+  const author = readAuthor(args, { redact, environment });
   const allowed = readAllowed(list(args, "allow"));
   const retries: RetryTools = {
     clock: systemClock,
@@ -101,7 +101,7 @@ async function wireStay(
   const count = (kind: keyof typeof tally.requests): void => {
     tally.requests[kind] += 1;
   };
-  const store = gateWrites(await openStore(target, count, createRetry(retries)), gate);
+  const store = gateWrites(await openStore(target, { count, again: createRetry(retries), hide }), gate);
   return {
     run: { name: createRunName(), author, clock: systemClock, report, interruption },
     place: {
@@ -109,7 +109,7 @@ async function wireStay(
       site: redact(target.site),
       ...{ destination, siteRules, tally },
       store: withRetries(countWrites(store, tally), retries),
-      edges: await openEdges(target, systemClock),
+      edges: await openEdges(target, systemClock, hide),
       visitors: await openVisitors(target),
     },
     writing: { pace, gate, machine: systemMachine, leaseSeconds: safety.leaseSeconds },
@@ -121,15 +121,36 @@ async function wireStay(
 const createRunName = (): string =>
   `${new Date().toISOString().replace(/[-:]|\.\d+Z/g, "")}-${randomBytes(4).toString("hex")}`;
 
-function readAuthor(args: Arguments, redact: Terminal["redact"]): Author {
+/** Who delivers. Read when it is written down: by then a secret of a profile, which somebody put into a note, is known. */
+function readAuthor(
+  args: Arguments,
+  { redact, environment }: Pick<Terminal, "redact" | "environment">,
+): Author {
   const [note, commit] = [text(args, "note"), text(args, "commit")];
   const sequence = readSequence(text(args, "sequence"));
-  return {
-    by: redact(userInfo().username),
-    ...(commit === undefined ? {} : { commit: redact(commit) }),
-    ...(note === undefined ? {} : { note: redact(note) }),
+  const by = readUser(environment);
+  const author: Author = {
+    get by() {
+      return redact(by);
+    },
     ...(sequence === undefined ? {} : { sequence }),
   };
+  if (commit !== undefined) define(author, "commit", () => redact(commit));
+  if (note !== undefined) define(author, "note", () => redact(note));
+  return author;
+}
+
+const define = (author: Author, name: keyof Author, get: () => string): void => {
+  Object.defineProperty(author, name, { get, enumerable: true });
+};
+
+/** The user's name; in a container the user may have none. */
+function readUser({ USER, LOGNAME }: NodeJS.ProcessEnv): string {
+  try {
+    return userInfo().username;
+  } catch {
+    return USER ?? LOGNAME ?? `user ${process.getuid?.() ?? "unknown"}`;
+  }
 }
 
 function readSequence(value: string | undefined): number | undefined {

@@ -46,6 +46,7 @@ function toConfiguration({
   profile,
   idleMs,
   credentialsFile,
+  hide,
 }: S3Settings): S3ClientConfig {
   // Its note that this Node version will lose support one day is for us, not for those who run the tool.
   process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
@@ -53,7 +54,7 @@ function toConfiguration({
     ...(region === undefined ? (endpoint === undefined ? {} : { region: "us-east-1" }) : { region }),
     ...(endpoint === undefined ? {} : { endpoint }),
     ...(profile === undefined ? {} : { profile }),
-    credentials: createCredentials({ profile, credentialsFile }),
+    credentials: createCredentials({ profile, credentialsFile, hide }),
     forcePathStyle: addressing === "path",
     maxAttempts: 1,
     // What it would say on the console, our own messages say.
