@@ -1,4 +1,4 @@
-import { existsSync, readFileSync } from "node:fs";
+import { lstatSync, readFileSync, statSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import {
   isAlias,
@@ -31,21 +31,54 @@ export interface LoadedSettings extends ParsedSettings {
   readonly folder: string;
 }
 
+/** What the settings may take from outside, and who is told of secrets in them. */
+interface SettingsTools {
+  readonly environment: NodeJS.ProcessEnv;
+  /** Is told each secret as soon as it is known; absent: nobody is. */
+  readonly hide?: (secret: string) => void;
+}
+
 /**
  * Reads and checks the settings file.
- * Throws `settings-missing` and `settings-invalid`, the latter with every mistake and its line and column.
+ * Throws `settings-missing`, `settings-unreadable` and `settings-invalid`, the latter with every mistake and its line and column.
  */
-export function loadSettings(file: string, environment: NodeJS.ProcessEnv): LoadedSettings {
-  if (!existsSync(file)) throw new OperatorError("settings-missing", { file });
-  const parsed = parseSettings(readFileSync(file, "utf8"), file, environment);
-  return { ...parsed, folder: dirname(resolve(file)) };
+export function loadSettings(file: string, tools: SettingsTools): LoadedSettings {
+  const source = readSettingsText(file);
+  if (source === undefined) throw new OperatorError("settings-missing", { file });
+  return { ...parseSettings(source, file, tools), folder: dirname(resolve(file)) };
+}
+
+/** Settings that are larger are not written by people. */
+const MOST_BYTES = 4_000_000;
+
+/** The text of a settings file; undefined where there is none. Throws `settings-unreadable`. */
+export function readSettingsText(file: string): string | undefined {
+  const refuse = (why: string, error?: unknown): OperatorError =>
+    new OperatorError("settings-unreadable", { file, why }, {}, error);
+  try {
+    // What a link leads to: a link to nothing is a mistake, and nothing is written through it.
+    if (!lstatSync(file, { throwIfNoEntry: false })) return undefined;
+    const stat = statSync(file);
+    // Reading a pipe would wait for its other end.
+    if (!stat.isFile()) throw refuse("no-file");
+    if (stat.size > MOST_BYTES) throw refuse("too-large");
+    return readFileSync(file, "utf8");
+  } catch (error) {
+    if (error instanceof OperatorError) throw error;
+    const { code = "" } = error as NodeJS.ErrnoException;
+    throw refuse(code === "ENOENT" || code === "ELOOP" ? "dangling" : code, error);
+  }
 }
 
 /**
  * Checks the text of a settings file. Throws `settings-invalid` with every mistake.
  * @param file its name, for messages
  */
-export function parseSettings(source: string, file: string, environment: NodeJS.ProcessEnv): ParsedSettings {
+export function parseSettings(
+  source: string,
+  file: string,
+  { environment, hide = () => undefined }: SettingsTools,
+): ParsedSettings {
   const lines = new LineCounter();
   const document = parseDocument(source, { lineCounter: lines, prettyErrors: false });
   const toPlace = (offset: number): FilePlace => {
@@ -59,12 +92,12 @@ export function parseSettings(source: string, file: string, environment: NodeJS.
   }));
   if (broken.length > 0) throw toInvalid(broken);
 
-  const missing = fillInVariables(document, environment).map(({ node, variable }): Mistake => ({
+  const missing = fillInVariables(document, { environment, hide }).map(({ node, variable }): Mistake => ({
     path: [],
     what: `the environment variable ${variable} is not set`,
     place: toPlace(node.range?.[0] ?? 0),
   }));
-  const data: unknown = document.toJS() ?? {};
+  const data = toData(document, toPlace(0));
   const parsed = settingsSchema.safeParse(data);
   const problems = parsed.success
     ? []
@@ -81,6 +114,15 @@ export function parseSettings(source: string, file: string, environment: NodeJS.
   };
 }
 
+/** The document's data. Throws `settings-invalid` where aliases multiply without end. */
+function toData(document: Document, place: FilePlace): unknown {
+  try {
+    return document.toJS() ?? {};
+  } catch (error) {
+    throw toInvalid([{ path: [], what: (error as Error).message, place }]);
+  }
+}
+
 const toPart = (key: PropertyKey): string | number => (typeof key === "number" ? key : String(key));
 
 /** `settings-invalid`. */
@@ -94,20 +136,36 @@ export function withPlaces(error: unknown, { locate }: Pick<ParsedSettings, "loc
   return toInvalid(mistakes.map((mistake) => ({ ...mistake, place: mistake.place ?? locate(mistake.path) })));
 }
 
+/** Settings that are names and addresses, and shown all the time; whatever else comes out of a variable may be a secret. */
+const SHOWN = new Set(
+  (
+    "site folder bucket region endpoint url prefix host nodes id profile identity name address leadsTo entry " +
+    "notFound files exclude kind type pages"
+  ).split(" "),
+);
+/** Settings that are secrets, wherever their value comes from. */
+const SECRET = new Set(["token"]);
+/** What is shorter is a word: `true`, `2s`. */
+const LEAST_SECRET = 8;
+
 /** Replaces `${NAME}` in the document's values, in place, so that positions stay those of the file. */
 function fillInVariables(
   document: Document,
-  environment: NodeJS.ProcessEnv,
+  { environment, hide }: Required<SettingsTools>,
 ): { node: Node; variable: string }[] {
   const missing: { node: Node; variable: string }[] = [];
   visit(document, {
-    Scalar(key, node) {
+    Scalar(key, node, ancestors) {
       if (key === "key" || typeof node.value !== "string") return;
+      const pair = ancestors.findLast((ancestor) => isPair(ancestor));
+      const name = String(isScalar(pair?.key) ? pair.key.value : "");
       node.value = node.value.replace(/\$\{([A-Za-z_]\w*)\}/g, (whole, variable: string) => {
         const value = environment[variable];
         if (value === undefined) missing.push({ node, variable });
+        else if (!SHOWN.has(name) && value.length >= LEAST_SECRET) hide(value);
         return value ?? whole;
       });
+      if (SECRET.has(name)) hide(node.value as string);
     },
   });
   return missing;

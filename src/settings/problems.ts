@@ -100,13 +100,17 @@ const NAMES: Readonly<Record<string, string>> = {
 };
 const named = (expected: string): string => NAMES[expected] ?? expected;
 
+/** Letters of a wrong value that are shown. */
+const MOST_SHOWN = 200;
+
 function describe(value: unknown): string {
   if (value === undefined || value === null) return "nothing";
   if (Array.isArray(value)) return "a list";
+  if (typeof value === "object") return "a group of keys";
+  const shown = JSON.stringify(value);
+  const cut = shown.length > MOST_SHOWN ? `${shown.slice(0, MOST_SHOWN)}…"` : shown;
   // A name and password in an address are wrong there; even so they are not shown.
-  return typeof value === "object"
-    ? "a group of keys"
-    : JSON.stringify(value).replace(/\/\/[^/@\s"]*@/g, "//[hidden]@");
+  return cut.replace(/\/\/[^/@\s"]{0,200}@/g, "//[hidden]@");
 }
 
 /** The value at a path of the settings; undefined where there is none. */

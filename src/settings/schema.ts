@@ -1,31 +1,34 @@
 import * as z from "zod";
 import { PAGE_FORMS } from "../core/addresses/addresses.ts";
 import { READERS } from "../core/bucket/policies.ts";
-import { DURATION, parseBytes, parseSeconds, parseShare, PERCENT, SIZE } from "./units.ts";
+import {
+  bucketName,
+  bucketPrefix,
+  duration,
+  glob,
+  headerName,
+  headerValue,
+  hostName,
+  httpUrl,
+  mediaType,
+  region,
+  sitePath,
+  target,
+  text,
+  wait,
+} from "./texts.ts";
+import { parseBytes, parseShare, PERCENT, SIZE } from "./units.ts";
 
 /**
  * `courier.yaml` as one schema: the file is checked against it, and `courier.schema.json` for editors is made from its
  * input side. Durations come out in seconds, sizes in bytes, shares from 0 to 1.
  */
-const duration = z
-  .string()
-  .regex(DURATION, "a duration such as 90s, 10m, 2h or 1d")
-  .transform((length) => Math.round(parseSeconds(length)));
 const size = z.string().regex(SIZE, "a size such as 64KB or 5MB").transform(parseBytes);
 const share = z.string().regex(PERCENT, "a share such as 25%").transform(parseShare);
-const text = z.string().min(1, "some text");
-const glob = text.describe("a glob over the build's paths: * within a folder, ** across folders");
-const httpUrl = z
-  .string()
-  .regex(
-    /^https?:\/\/[^/?#\s@]+([/][^?#\s]*)?$/,
-    "an address that starts with http:// or https://, without a name or password in it",
-  );
-
 /** Headers that an object can carry; every other one belongs to the edge. */
 const CARRIED =
   /^(content-type|cache-control|content-encoding|content-disposition|content-language|expires|x-amz-meta-[a-z0-9-]+)$/i;
-const headerSet = z.record(text, z.string()).superRefine((set, context) => {
+const headerSet = z.record(text, headerValue).superRefine((set, context) => {
   for (const name of Object.keys(set).filter((candidate) => !CARRIED.test(candidate))) {
     const message = `a stored object can't carry ${name}: set it at the edge, and let verify check it with expect.headers`;
     context.addIssue({ code: "custom", path: [name], message });
@@ -36,12 +39,7 @@ const freshnessRules = z.array(
   z.strictObject({ files: glob, browser: duration.optional(), edge: duration.optional() }),
 );
 const headerRules = z.array(z.strictObject({ files: glob, set: headerSet }));
-const typeRules = z.array(
-  z.strictObject({
-    files: glob,
-    type: z.string().regex(/^[\w.+-]+\/[\w.+-]+(\s*;.*)?$/, "a media type such as application/json"),
-  }),
-);
+const typeRules = z.array(z.strictObject({ files: glob, type: mediaType }));
 const globs = z.array(glob);
 
 const build = z.strictObject({
@@ -52,15 +50,11 @@ const build = z.strictObject({
   exclude: globs.default([]),
 });
 
-const bucketPrefix = z
-  .string()
-  .transform((prefix) => (prefix === "" || prefix.endsWith("/") ? prefix : `${prefix}/`));
-
 const s3Store = z
   .strictObject({
     kind: z.literal("s3"),
-    bucket: text,
-    region: text.optional(),
+    bucket: bucketName,
+    region: region.optional(),
     endpoint: httpUrl.optional(),
     prefix: bucketPrefix.default(""),
     addressing: z.enum(["path", "host"]).optional(),
@@ -95,8 +89,10 @@ const edgeCommon = {
     .optional()
     .describe("whether it holds /news/?a=1 apart from /news/; not said: it is taken to do so"),
   negative: duration.optional().describe("how long it holds 'not found'; 0s: not at all"),
-  settle: duration.default(2).describe("the pause between the first and the second time that it is asked"),
-  longestFetch: duration
+  settle: wait(0, 3600, "a pause is 1h at most")
+    .default(2)
+    .describe("the pause between the first and the second time that it is asked"),
+  longestFetch: wait(0, 3600, "a fetch takes 1h at most")
     .default(20)
     .describe("how long it waits for the store at most: nothing counts as confirmed before"),
   confirm: z
@@ -109,27 +105,27 @@ const edgeCommon = {
 };
 const distributionEdge = z.strictObject({
   kind: z.literal("distribution"),
-  id: text,
+  id: z.string().regex(/^[\w-]{1,128}$/, "the id of a distribution"),
   url: httpUrl.optional().describe("where it answers itself, behind another edge"),
   endpoint: httpUrl.optional(),
-  region: text.default("us-east-1"),
+  region: region.default("us-east-1"),
   profile: text.optional(),
-  patterns: z.int().min(1).default(3000),
-  wildcards: z.int().min(0).default(15),
+  patterns: z.int().min(1).max(1_000_000).default(3000),
+  wildcards: z.int().min(0).max(10_000).default(15),
   wildcard: z.enum(["prefix", "segment", "none"]).default("prefix"),
   worth: size.default(64_000),
-  confirmWithin: duration.default(900),
+  confirmWithin: wait(1, 86_400, "it is waited for between 1s and 1d").default(900),
   ...edgeCommon,
 });
 const purgeEdge = z.strictObject({
   kind: z.literal("purge"),
   url: httpUrl.optional(),
   nodes: z.array(httpUrl).min(1).optional(),
-  host: text.optional(),
-  token: text.optional(),
-  header: text.default("X-Purge-Token"),
+  host: hostName.optional(),
+  token: headerValue.min(1, "some text").optional(),
+  header: headerName.default("X-Purge-Token"),
   patterns: z.enum(["none", "path", "ban"]).default("none"),
-  encodings: z.array(z.string()).optional(),
+  encodings: z.array(headerValue).max(100).optional(),
   ...edgeCommon,
 });
 const noEdge = z.strictObject({ kind: z.literal("none"), name: text.optional() });
@@ -142,17 +138,17 @@ const destination = z.strictObject({
   default: z.boolean().default(false),
   ask: z.boolean().default(false),
   retain: z
-    .strictObject({ releases: z.int().min(1).default(5), for: duration.default(14 * 86_400) })
+    .strictObject({ releases: z.int().min(1).max(10_000).default(5), for: duration.default(14 * 86_400) })
     .prefault({}),
   guards: z.strictObject({ vanish: share.default(0.25) }).prefault({}),
   previews: z.strictObject({ prefix: text, address: text, lasts: duration.default(7 * 86_400) }).optional(),
-  state: z.strictObject({ bucket: text, prefix: bucketPrefix.default("") }).optional(),
-  hold: z.strictObject({ lease: duration.default(30) }).prefault({}),
+  state: z.strictObject({ bucket: bucketName, prefix: bucketPrefix.default("") }).optional(),
+  hold: z.strictObject({ lease: wait(1, 3600, "a lease lasts between 1s and 1h").default(30) }).prefault({}),
   rewrites: z
     .boolean()
     .default(false)
     .describe("an edge changes what it passes on, so that answers can't be compared with what was delivered"),
-  expect: z.strictObject({ headers: z.record(text, z.string()).default({}) }).optional(),
+  expect: z.strictObject({ headers: z.record(headerName, headerValue).default({}) }).optional(),
   noIndex: z.boolean().default(false),
   freshness: freshnessRules.default([]),
   headers: headerRules.default([]),
@@ -160,8 +156,8 @@ const destination = z.strictObject({
 });
 
 const redirect = z.strictObject({
-  address: z.string().regex(/^\//, "an address that starts with /"),
-  leadsTo: z.string().regex(/^(\/|https?:\/\/)/, "an address that starts with / or http"),
+  address: sitePath,
+  leadsTo: target,
   kind: z.enum(["permanent", "temporary"]),
   keepMethod: z.boolean().default(false),
 });
@@ -174,7 +170,7 @@ export const settingsSchema = z.strictObject({
   headers: headerRules.default([]),
   types: typeRules.default([]),
   compression: z.enum(["off", "gzip"]).default("off"),
-  redirects: z.array(redirect).default([]),
+  redirects: z.array(redirect).max(20_000).default([]),
   destinations: z.record(
     z.string().regex(/^[A-Za-z0-9][\w-]*$/, "a name of letters, digits, - and _"),
     destination,

@@ -1,6 +1,9 @@
 const SECONDS = { s: 1, m: 60, h: 3600, d: 86_400, w: 604_800, y: 31_536_000 } as const;
 const BYTES = { B: 1, KB: 1000, MB: 1_000_000, GB: 1_000_000_000 } as const;
 
+/** The longest duration, 68 years: 2³¹ - 1 seconds, beyond which caches do not count (RFC 9111 §1.2.2). */
+export const MOST_SECONDS = 2_147_483_647;
+
 export const DURATION = /^\d+(\.\d+)?(s|m|h|d|w|y)$/;
 export const SIZE = /^\d+(\.\d+)?(B|KB|MB|GB)$/;
 export const PERCENT = /^\d+(\.\d+)?%$/;

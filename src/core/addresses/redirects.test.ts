@@ -2,7 +2,7 @@ import { MOST_ROUTING_RULES } from "../model/website.ts";
 import type { Serves } from "../model/endpoint.ts";
 import {
   decideRedirects,
-  followRedirect,
+  RedirectRules,
   statusOf,
   type RedirectFacts,
   type RedirectRule,
@@ -22,10 +22,10 @@ const ENDPOINT = {
   ...{ ownsWebsite: false, bucketPrefix: "" },
 };
 
-const decide = (rules: RedirectRule[], more: Partial<RedirectFacts> = {}) =>
+const decide = (rules: RedirectRule[], more: Partial<Omit<RedirectFacts, "rules">> = {}) =>
   decideRedirects({
     endpoint: ENDPOINT,
-    rules,
+    rules: new RedirectRules(rules),
     paths: PATHS,
     addressRules: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },
     clientRoutes: false,
@@ -48,7 +48,7 @@ test("the first match counts, and a * carries over", () => {
   const rules = [rule("/routes/north", "/news/"), rule("/routes/*", "/crossings/*"), rule("/old/*", "/")];
   expect(
     ["/routes/north", "/routes/a/b?c", "/old/x", "/other"].map(
-      (address) => followRedirect(rules, address)?.leadsTo,
+      (address) => new RedirectRules(rules).follow(address)?.leadsTo,
     ),
   ).toEqual(["/news/", "/crossings/a/b?c", "/", undefined]);
 });

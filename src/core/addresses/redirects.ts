@@ -18,7 +18,7 @@ export interface RedirectRule {
 }
 
 export interface RedirectFacts {
-  readonly rules: readonly RedirectRule[];
+  readonly rules: RedirectRules;
   readonly paths: ReadonlySet<ObjectKey>;
   readonly addressRules: AddressRules;
   readonly endpoint: Omit<EndpointRules, "plainNames">;
@@ -41,19 +41,39 @@ export function statusOf({
   }
 }
 
-/** Where the first matching rule sends an address; undefined: no rule matches. Both are below the site's own path, from `/`. */
-export function followRedirect(
-  rules: readonly RedirectRule[],
-  address: UrlPath,
-): { readonly rule: RedirectRule; readonly leadsTo: string } | undefined {
-  const rule = rules.find((candidate) => matches(candidate, address));
-  if (!rule) return undefined;
-  const rest = rule.address.endsWith("*") ? address.slice(rule.address.length - 1) : "";
-  return { rule, leadsTo: rule.leadsTo.replace(/\*$/, () => rest) };
-}
+/** Finds the rule that counts for an address without looking through all of them. */
+export class RedirectRules {
+  private readonly exact = new Map<UrlPath, number>();
+  /** By what stands before the star. */
+  private readonly patterns = new Map<string, number>();
+  private readonly patternLengths: readonly number[];
 
-const matches = ({ address }: RedirectRule, asked: UrlPath): boolean =>
-  address.endsWith("*") ? asked.startsWith(address.slice(0, -1)) : asked === address;
+  constructor(readonly rules: readonly RedirectRule[]) {
+    for (const [index, { address }] of rules.entries()) {
+      const isPattern = address.endsWith("*");
+      const [table, key] = isPattern ? [this.patterns, address.slice(0, -1)] : [this.exact, address];
+      if (!table.has(key)) table.set(key, index);
+    }
+    this.patternLengths = [...new Set([...this.patterns.keys()].map(({ length }) => length))];
+  }
+
+  /** The place of the first rule that matches; with `isPattern` only those with a `*` count. Infinity: none does. */
+  findPlace(address: UrlPath, isPattern = false): number {
+    const exact = isPattern ? undefined : this.exact.get(address);
+    const byPattern = this.patternLengths
+      .filter((length) => length <= address.length)
+      .map((length) => this.patterns.get(address.slice(0, length)) ?? Infinity);
+    return byPattern.reduce((first, place) => Math.min(first, place), exact ?? Infinity);
+  }
+
+  /** Where the first matching rule sends an address; undefined: no rule matches. Both are below the site's own path, from `/`. */
+  follow(address: UrlPath): { readonly rule: RedirectRule; readonly leadsTo: string } | undefined {
+    const rule = this.rules[this.findPlace(address)];
+    if (!rule) return undefined;
+    const rest = rule.address.endsWith("*") ? address.slice(rule.address.length - 1) : "";
+    return { rule, leadsTo: rule.leadsTo.replace(/\*$/, () => rest) };
+  }
+}
 
 export interface RedirectDecision {
   /** Objects that carry one redirect each. */
@@ -65,7 +85,7 @@ export interface RedirectDecision {
 
 /** What carries each redirect, and everything that is wrong with the rules. */
 export function decideRedirects(facts: RedirectFacts): RedirectDecision {
-  const { rules } = facts;
+  const { rules } = facts.rules;
   const { serves, carriesRedirects, ownsWebsite } = facts.endpoint;
   const problems = rules.flatMap((rule, index) => findRuleProblems(rule, index, facts));
   const isDropped = new Set(
@@ -76,13 +96,14 @@ export function decideRedirects(facts: RedirectFacts): RedirectDecision {
     return { parcels: [], routing: [], problems: [...problems, ...toElsewhere(live)] };
   const others = live.filter((rule) => !isPlaceable(rule));
   const unplaced = others.flatMap((rule, index) => findUnplaced(rule, index, facts));
+  const placed = others.slice(0, MOST_ROUTING_RULES);
   return {
     parcels: live.filter(isPlaceable).map((rule) => toParcel(rule, facts)),
     routing: ownsWebsite && unplaced.length === 0 ? others.map((rule) => toRoutingRule(rule, facts)) : [],
     problems: [
       ...problems,
       ...unplaced,
-      ...(ownsWebsite ? others.flatMap((rule) => findCovered(rule, facts)) : []),
+      ...(ownsWebsite ? placed.flatMap((rule) => findCovered(rule, facts)) : []),
     ],
   };
 }
@@ -94,16 +115,13 @@ function findRuleProblems(rule: RedirectRule, index: number, facts: RedirectFact
   const { rules } = facts;
   const { address: path } = rule;
   const isPattern = path.endsWith("*");
-  const hidden = rules
-    .slice(0, index)
-    .find(
-      (earlier) => matches(earlier, path.replace(/\*$/, "")) && (earlier.address.endsWith("*") || !isPattern),
-    );
+  const first = rules.findPlace(path.replace(/\*$/, ""), isPattern);
+  const hidden = first < index ? rules.rules[first] : undefined;
   if (hidden) return [warning("redirect-hidden", path, { rule: hidden.address })];
   const file = isPattern ? undefined : findFile(path, facts);
   if (file !== undefined) return [warning("redirect-hidden", path, { file })];
-  const { trail, isLoop } = follow(rule, rules);
-  if (isLoop) return [{ code: "redirect-loop", severity: "error", path, facts: { trail } }];
+  const { trail, loop: end } = follow(rule, rules);
+  if (end) return [{ code: "redirect-loop", severity: "error", path, facts: { trail, end } }];
   if (trail.length > 2) return [warning("redirect-chain", path, { trail })];
   const leadsTo = trail.at(-1) as string;
   const isOurs = leadsTo.startsWith("/") && !isPattern;
@@ -111,19 +129,23 @@ function findRuleProblems(rule: RedirectRule, index: number, facts: RedirectFact
   return [warning("redirect-target", path, { leadsTo })];
 }
 
-/** Every address that a visitor is sent to from a rule, its own first; a loop ends where it closes. */
+/** Browsers follow no more redirects one after the other (Fetch Standard, HTTP-redirect fetch). */
+const MOST_HOPS = 20;
+
+/** Every address that a visitor is sent to from a rule, its own first; a loop ends where it closes, or where browsers give up. */
 function follow(
   rule: RedirectRule,
-  rules: readonly RedirectRule[],
-): { readonly trail: readonly string[]; readonly isLoop: boolean } {
+  rules: RedirectRules,
+): { readonly trail: readonly string[]; readonly loop?: ProblemFacts["redirect-loop"]["end"] } {
   const trail = [rule.address];
   const first = sample(rule.address);
-  for (let next = followRedirect(rules, first); next; next = followRedirect(rules, next.leadsTo)) {
-    const isLoop = trail.includes(next.leadsTo) || next.leadsTo === first || trail.length > rules.length;
+  for (let next = rules.follow(first); next; next = rules.follow(next.leadsTo)) {
+    const closes = trail.includes(next.leadsTo) || next.leadsTo === first;
     trail.push(next.leadsTo);
-    if (isLoop) return { trail, isLoop };
+    if (closes) return { trail, loop: "closes" };
+    if (trail.length > MOST_HOPS) return { trail, loop: "too-long" };
   }
-  return { trail, isLoop: false };
+  return { trail };
 }
 
 const warning = <Code extends ProblemCode>(code: Code, path: UrlPath, facts: ProblemFacts[Code]): Problem =>

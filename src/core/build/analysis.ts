@@ -14,7 +14,7 @@ import type { Role } from "../model/role.ts";
 import type { Wanted } from "../model/wanted.ts";
 import { SEVERITIES, type Problem } from "../model/problem.ts";
 import { buildReferenceGraph, findReferenceProblems, selectLoadedByPages } from "./reference-graph.ts";
-import { decideRedirects, followRedirect } from "../addresses/redirects.ts";
+import { decideRedirects, RedirectRules } from "../addresses/redirects.ts";
 import type { EarlierFile } from "./roles.ts";
 
 /** What is known of a build besides what a destination is to hold of it. */
@@ -35,11 +35,12 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
   const earlier = state ? toEarlier(state) : new Map<string, EarlierFile>();
   const parcels = decideParcels(build, rules, earlier);
   const { addressRules, endpoint, url, clientRoutes } = rules;
+  const redirectRules = new RedirectRules(rules.redirects);
   const facts = {
     ...{ files: build.files, addressRules, clientRoutes },
     origin: url === undefined ? undefined : new URL(url).origin,
     isRedirected: (address: string) =>
-      followRedirect(rules.redirects, `/${address.slice(addressRules.basePath.length)}`) !== undefined,
+      redirectRules.follow(`/${address.slice(addressRules.basePath.length)}`) !== undefined,
   };
   const graph = buildReferenceGraph(facts);
   const loaded = selectLoadedByPages(graph);
@@ -49,7 +50,7 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
   });
   const redirects = decideRedirects({
     ...{ endpoint, addressRules, clientRoutes },
-    rules: rules.redirects,
+    rules: redirectRules,
     paths: new Set([...parcels, ...aliases].map(({ key }) => key)),
     edgeCanForget: rules.headers.edgeCanForget,
   });
@@ -57,7 +58,7 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
   const problems = [
     ...findBuildProblems(build.folder, rules.entry, paths),
     ...findReferenceProblems(graph, facts),
-    ...findNameProblems(paths),
+    ...findNameProblems(paths, endpoint.bucketPrefix),
     ...(endpoint.plainNames ? findFileNameProblems(paths) : []),
     ...aliasProblems,
     ...redirects.problems,

@@ -1,11 +1,13 @@
+import { LONGEST_KEY } from "../model/names.ts";
 import type { Problem, ProblemFacts } from "../model/problem.ts";
 
-/** The longest key that stores take, in bytes of UTF-8. */
-const LONGEST_KEY = 1024;
-
-/** Names that two systems on the way would take for one, or that an address can't carry. */
-export function findNameProblems(paths: readonly string[]): Problem[] {
-  return [...findCaseClashes(paths), ...paths.flatMap(findUnfit)];
+/**
+ * Names that two systems on the way would take for one, or that an address can't carry.
+ * @param prefix what stands before each of them in the store
+ */
+export function findNameProblems(paths: readonly string[], prefix = ""): Problem[] {
+  const most = LONGEST_KEY - bytesOf(prefix);
+  return [...findCaseClashes(paths), ...paths.flatMap((path) => findUnfit(path, most))];
 }
 
 /** Two names that differ only in case (or in Unicode normal form) are one on many machines, and one of them is lost there. */
@@ -20,17 +22,17 @@ function findCaseClashes(paths: readonly string[]): Problem[] {
   });
 }
 
-function findUnfit(path: string): Problem[] {
-  const facts = findReason(path);
+function findUnfit(path: string, most: number): Problem[] {
+  const facts = findReason(path, most);
   return facts === undefined ? [] : [{ code: "unfit-name", severity: "error", path, facts }];
 }
 
-function findReason(path: string): ProblemFacts["unfit-name"] | undefined {
+function findReason(path: string, most: number): ProblemFacts["unfit-name"] | undefined {
   if (/[\u0000-\u001f\u007f]/.test(path)) return { why: "control-character" };
   if (path.includes("\\")) return { why: "backslash" };
   if (path.includes("*")) return { why: "star" };
   if (!path.isWellFormed()) return { why: "not-unicode" };
-  return bytesOf(path) > LONGEST_KEY ? { why: "long-key", most: LONGEST_KEY } : undefined;
+  return bytesOf(path) > most ? { why: "long-key", most } : undefined;
 }
 
 const bytesOf = (text: string): number => new TextEncoder().encode(text).length;

@@ -1,9 +1,12 @@
 import fc from "fast-check";
+import { isSiteKey } from "../model/names.ts";
 import { ROLES } from "../model/role.ts";
 import type { Pointer, Waybill } from "../model/release.ts";
 import {
+  parseOpen,
   parsePointer,
   parseWaybill,
+  toOpenLines,
   toPointerText,
   toWaybillLines,
   type UnreadableCause,
@@ -12,7 +15,7 @@ import {
 const sha = fc.stringMatching(/^[0-9a-f]{64}$/);
 const parcel = fc.record(
   {
-    key: fc.string({ minLength: 1 }),
+    key: fc.string({ minLength: 1 }).filter(isSiteKey),
     hash: sha,
     storedHash: sha,
     size: fc.nat(),
@@ -23,7 +26,7 @@ const parcel = fc.record(
   { requiredKeys: ["key", "hash", "storedHash", "size", "role", "headers"] },
 );
 const waybill = fc.record({
-  site: fc.string(), release: fc.integer({ min: 1, max: 1e6 }), run: fc.string(), previous: fc.nat(), at: fc.string(), by: fc.string(),
+  site: fc.string(), release: fc.integer({ min: 1, max: 1e6 }), run: fc.stringMatching(/^[\w-]{1,40}$/), previous: fc.nat(), at: fc.string(), by: fc.string(),
   parcels: fc.array(parcel), standing: fc.array(parcel.chain((facts) => fc.nat().map((lastIn) => ({ ...facts, lastIn })))),
 }); // prettier-ignore
 
@@ -61,6 +64,29 @@ test.each<[string, string[], UnreadableCause["code"]]>([
     }) as Error,
   );
 });
+
+/** Keys under which no object of a site stands: the tool's own part, what climbs, nothing, and too much. */
+const FOREIGN = [".courier/current.json", "../other/index.html", "a/../../b", "", "x".repeat(2000)];
+
+test("a record that names what no run could have written is damaged: none of it is believed", () => {
+  const [header = "", line = ""] = LINES;
+  const open = { site: "s", run: "r", release: 1, at: "", by: "", parcels: [], originals: [], owed: [], removes: [] };
+  const pointer = { site: "s", release: 1, run: "r", owed: [], announced: {}, retained: [{ release: 1, run: "r", waybillHash: "b".repeat(64), at: "", pageFreshnessSeconds: 1 }] };
+  const damaged = expect.objectContaining({ code: "record-unreadable" }) as Error;
+  for (const key of FOREIGN) {
+    const parcel = JSON.stringify({ ...(JSON.parse(line) as object), key });
+    expect(() => parseWaybill([header, parcel], "k")).toThrow(damaged);
+    expect(() => parseWaybill([header, JSON.stringify({ ...(JSON.parse(line) as object), aliasOf: key })], "k")).toThrow(damaged);
+    expect(() => parseOpen([...toOpenLines({ ...open, removes: [key] })], "k")).toThrow(damaged);
+    expect(() => parsePointer(toPointerText({ ...pointer, announced: { [key]: "e" } }))).toThrow(damaged);
+  }
+  expect(() => parseOpen([...toOpenLines({ ...open, owed: [{ edge: "e", addresses: ["news"] }] })], "k")).toThrow(damaged);
+  for (const run of ["", "../../r", "a/b"]) {
+    expect(() => parsePointer(toPointerText({ ...pointer, run }))).toThrow(damaged);
+    expect(() => parseOpen([...toOpenLines({ ...open, run })], "k")).toThrow(damaged);
+  }
+  expect(parseOpen([...toOpenLines({ ...open, removes: ["news/index.html"] })], "k").removes).toEqual(["news/index.html"]);
+}); // prettier-ignore
 
 test("a pointer is read back, and a damaged one is refused", () => {
   const pointer: Pointer = {

@@ -1,5 +1,5 @@
 import * as z from "zod";
-import { POINTER_KEY } from "../model/names.ts";
+import { isSiteKey, POINTER_KEY } from "../model/names.ts";
 import type { OpenDelivery, Pointer, Waybill } from "../model/release.ts";
 import type { ObjectHeaders, RecordedParcel } from "../model/parcel.ts";
 import { ROLES } from "../model/role.ts";
@@ -15,6 +15,11 @@ const OPEN_FORMAT = "restless-courier/open-delivery/1";
 const POINTER_FORMAT = "restless-courier/pointer/1";
 
 const sha256 = z.string().regex(/^[0-9a-f]{64}$/);
+/** What a record says is not believed where no run could have written it: somebody else's object would be touched. */
+const siteKey = z.string().refine(isSiteKey);
+/** It becomes a part of keys. */
+const runName = z.string().regex(/^[\w-]{1,100}$/);
+const address = z.string().startsWith("/");
 
 const rules = z.array(
   z.object({
@@ -31,7 +36,7 @@ const headerLine = z.object({
   format: z.literal(WAYBILL_FORMAT),
   site: z.string(),
   release: z.int().min(0),
-  run: z.string(),
+  run: runName,
   previous: z.int(),
   at: z.string(),
   by: z.string(),
@@ -46,7 +51,7 @@ const headerLine = z.object({
 });
 
 const parcelLine = z.object({
-  key: z.string(),
+  key: siteKey,
   hash: sha256,
   stored: sha256.optional(),
   size: z.int(),
@@ -54,7 +59,7 @@ const parcelLine = z.object({
   role: z.enum(ROLES),
   headers: z.record(z.string(), z.string()),
   lastIn: z.int().optional(),
-  aliasOf: z.string().optional(),
+  aliasOf: siteKey.optional(),
   redirectsTo: z.string().optional(),
   isLoaded: z.literal(true).optional(),
 });
@@ -128,7 +133,7 @@ function parseParcel(data: unknown, key: string, shared = new Map<string, Object
 const openHeaderLine = z.object({
   format: z.literal(OPEN_FORMAT),
   site: z.string(),
-  run: z.string(),
+  run: runName,
   release: z.int().min(0),
   at: z.string(),
   by: z.string(),
@@ -136,9 +141,9 @@ const openHeaderLine = z.object({
   originals: z.int(),
   owed: z.int(),
   website: z.object({ rules, kept: z.array(sha256) }).optional(),
-  removes: z.array(z.string()).default([]),
+  removes: z.array(siteKey).default([]),
 });
-const owedLine = z.object({ edge: z.string(), addresses: z.array(z.string()) });
+const owedLine = z.object({ edge: z.string(), addresses: z.array(address) });
 
 /** The lines of an open delivery's record: a header, what will be owed by edge, what is about to be written and written over. */
 export function* toOpenLines({ parcels, originals, owed, ...facts }: OpenDelivery): Generator<string> {
@@ -173,12 +178,12 @@ const pointerSchema = z.object({
   format: z.literal(POINTER_FORMAT),
   site: z.string(),
   release: z.int().min(1),
-  run: z.string(),
+  run: runName,
   retained: z
     .array(
       z.object({
         release: z.int(),
-        run: z.string(),
+        run: runName,
         waybillHash: sha256,
         at: z.string(),
         pageFreshnessSeconds: z.number(),
@@ -186,7 +191,7 @@ const pointerSchema = z.object({
     )
     .min(1),
   owed: z.array(owedLine),
-  announced: z.record(z.string(), z.string()),
+  announced: z.record(siteKey, z.string()),
   announcedMs: z.number().optional(),
   forgotten: z.array(sha256).optional(),
 });

@@ -40,6 +40,15 @@ export const forgottenKey = (storedHash: Sha256): ObjectKey => `${FORGOTTEN_PREF
 /** Whether a key is in the tool's own part of a destination. */
 export const isStateKey = (key: ObjectKey): boolean => key.startsWith(STATE_PREFIX);
 
+/** The longest key that stores take, the destination's prefix included, in bytes of UTF-8. */
+export const LONGEST_KEY = 1024;
+/** The longest prefix: the tool's own part needs room for its names. Bytes of UTF-8. */
+export const LONGEST_PREFIX = 512;
+
+/** Whether an object of a site can have this key: not in the tool's own part, and nothing that climbs. */
+export const isSiteKey = (key: ObjectKey): boolean =>
+  key !== "" && key.length <= LONGEST_KEY && !isStateKey(key) && !/(^|\/)\.\.?(\/|$)/.test(key);
+
 /** Orders by code units, the same everywhere: negative, 0 or positive. */
 export const byText = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
 

@@ -7,6 +7,7 @@ import { authenticate, type Identity } from "../store/signature.ts";
 import { many, parseXml, toErrorXml, toXml } from "../store/xml.ts";
 import { strike, type Faults } from "../faults.ts";
 import type { Ledger } from "../ledger.ts";
+import { forLoopback } from "../loopback.ts";
 import type { PointOfPresence } from "./point-of-presence.ts";
 
 export interface InvalidationOptions {
@@ -38,7 +39,7 @@ export class InvalidationApi {
   private readonly batches: Batch[] = [];
 
   constructor(private readonly options: InvalidationOptions) {
-    this.server = createServer((request, response) => void this.handle(request, response));
+    this.server = createServer(forLoopback((request, response) => void this.handle(request, response)));
   }
 
   private async handle(request: IncomingMessage, response: ServerResponse): Promise<void> {

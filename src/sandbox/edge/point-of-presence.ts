@@ -2,6 +2,7 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import { createServer as createSecureServer } from "node:https";
 import { brotliCompressSync, constants, gzipSync } from "node:zlib";
 import { millisecondsOf, strike, type Faults } from "../faults.ts";
+import { forLoopback } from "../loopback.ts";
 import { ProtocolError } from "../store/failure.ts";
 import type { ObjectTable } from "../store/object-table.ts";
 import { EdgeCache, FORM_MARK, type CachedAnswer } from "./cache.ts";
@@ -48,9 +49,7 @@ export class PointOfPresence {
 
   constructor(private readonly options: PointOptions) {
     this.cache = new EdgeCache(options.origin.traits);
-    const answer = (request: IncomingMessage, response: ServerResponse): void => {
-      void this.handle(request, response);
-    };
+    const answer = forLoopback((request, response) => void this.handle(request, response));
     const { certificate } = options;
     this.server = certificate ? createSecureServer(certificate, answer) : createServer(answer);
     this.server.keepAliveTimeout = 60_000;

@@ -4,6 +4,7 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import { join } from "node:path";
 import { millisecondsOf, strike, type Fault, type Faults } from "../faults.ts";
 import type { Ledger } from "../ledger.ts";
+import { forLoopback } from "../loopback.ts";
 import {
   changeSettings,
   judgeByBucket,
@@ -56,7 +57,7 @@ export class SandboxStore {
   constructor(private readonly options: StoreOptions) {
     mkdirSync(join(options.folder, "buckets"), { recursive: true });
     for (const bucket of readdirSync(join(options.folder, "buckets"))) this.open(bucket);
-    this.server = createServer((request, response) => void this.handle(request, response));
+    this.server = createServer(forLoopback((request, response) => void this.handle(request, response)));
     this.server.keepAliveTimeout = 60_000;
   }
 

@@ -1,8 +1,8 @@
 import type { Readable } from "node:stream";
 import type { HeadObjectCommandOutput, _Object } from "@aws-sdk/client-s3";
-import type { Sha256 } from "../../../core/model/names.ts";
+import type { ObjectKey, Sha256 } from "../../../core/model/names.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
-import type { Condition, ListPage } from "../../../ports/object-store.ts";
+import { StoreError, type Condition, type ListPage } from "../../../ports/object-store.ts";
 import type { S3Settings } from "./client.ts";
 import { toStoreError } from "./failures.ts";
 import { unquoted } from "./headers.ts";
@@ -16,16 +16,36 @@ export function toHash({
   return isWhole ? Buffer.from(sum, "base64").toString("hex") : undefined;
 }
 
+/**
+ * A listed key below the prefix. A store that lists what was not asked for is not believed: with the prefix cut off, the name
+ * would be taken for one of this site's. Throws `StoreError`.
+ */
+export function toOwnKey(listed: string | undefined, prefix: string, encoded: boolean): ObjectKey {
+  const key = encoded ? decodeName(listed) : listed;
+  if (key?.startsWith(prefix) === true) return key.slice(prefix.length);
+  throw new StoreError("other", `it lists ${listed ?? "a name that is none"}, which is not below ${prefix}`, {
+    action: { do: "list" },
+    code: "wrong list",
+  });
+}
+
+/** The protocol's url encoding writes a space as '+'; a plus sign itself is %2B. @returns undefined where it is broken */
+export function decodeName(encoded: string | undefined): string | undefined {
+  try {
+    return encoded === undefined ? undefined : decodeURIComponent(encoded.replace(/\+/g, " "));
+  } catch {
+    return undefined;
+  }
+}
+
 /** An object of a list page, by its key below the prefix. */
 export function toListed(
   { Key, Size, ETag, LastModified }: _Object,
   prefix: string,
   encoded: boolean,
 ): ListPage["objects"][number] {
-  // The protocol's url encoding writes a space as '+'; a plus sign itself is %2B.
-  const key = encoded ? decodeURIComponent((Key ?? "").replace(/\+/g, " ")) : (Key ?? "");
   return {
-    key: key.slice(prefix.length),
+    key: toOwnKey(Key, prefix, encoded),
     size: Size ?? 0,
     etag: unquoted(ETag),
     modifiedMs: LastModified?.getTime() ?? 0,

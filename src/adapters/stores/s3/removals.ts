@@ -2,6 +2,7 @@ import { DeleteObjectCommand, DeleteObjectsCommand, type S3Client } from "@aws-s
 import type { ObjectKey } from "../../../core/model/names.ts";
 import { StoreError, type CountRequest } from "../../../ports/object-store.ts";
 import type { S3Settings } from "./client.ts";
+import { toOwnKey } from "./answers.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
 
 /** Objects of one bulk delete; the protocol's limit. */
@@ -92,7 +93,7 @@ export class S3Removals {
         this.settings,
       );
       if (failure.kind !== "precondition" || !expected) throw failure;
-      left.push(Key.slice(prefix.length));
+      left.push(toOwnKey(Key, prefix, false));
     }
     return left;
   }

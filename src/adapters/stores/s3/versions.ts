@@ -14,6 +14,7 @@ import {
 } from "../../../ports/object-store.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
 import type { S3Settings } from "./client.ts";
+import { decodeName, toOwnKey } from "./answers.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
 import { fromParameters, unquoted } from "./headers.ts";
 
@@ -99,8 +100,8 @@ async function* listVersions({
     });
     if (!page) return;
     const isEncoded = page.EncodingType === "url";
-    yield (page.Versions ?? []).map(({ Key = "", VersionId = "", Size = 0, ETag, IsLatest }) => ({
-      key: (isEncoded ? decodeURIComponent(Key.replace(/\+/g, " ")) : Key).slice(prefix.length),
+    yield (page.Versions ?? []).map(({ Key, VersionId = "", Size = 0, ETag, IsLatest }) => ({
+      key: toOwnKey(Key, prefix, isEncoded),
       ...{ id: VersionId, size: Size, etag: unquoted(ETag), isCurrent: IsLatest === true },
     }));
     marker =
@@ -114,7 +115,7 @@ async function* listVersions({
 }
 
 const decodeMarker = (key: string | undefined, isEncoded: boolean): string | undefined =>
-  key === undefined || !isEncoded ? key : decodeURIComponent(key.replace(/\+/g, " "));
+  isEncoded ? decodeName(key) : key;
 
 /** Stores have many ways of not knowing a question. */
 const isUnknown = (error: unknown): boolean =>

@@ -1,0 +1,131 @@
+import * as z from "zod";
+import { isSiteKey, LONGEST_PREFIX } from "../core/model/names.ts";
+import { DURATION, MOST_SECONDS, parseSeconds } from "./units.ts";
+
+/**
+ * Texts of the settings that go into requests and headers. What a request can't carry is found here, and not by a store's
+ * client in the middle of a delivery.
+ */
+export const text = z
+  .string()
+  .min(1, "some text")
+  .max(4096, "at most 4,096 letters")
+  .regex(/^[^\p{Cc}]*$/u, "a text without control characters");
+
+/** A duration in seconds; one that is longer than every cache counts (RFC 9111 §1.2.2) is a mistake. */
+export const duration = z
+  .string()
+  .regex(DURATION, "a duration such as 90s, 10m, 2h or 1d")
+  .transform((length) => Math.round(parseSeconds(length)))
+  .refine((seconds) => seconds <= MOST_SECONDS, { error: "a duration is 68y at most" });
+
+/** A duration that the tool itself waits for. */
+export const wait = (least: number, most: number, words: string) =>
+  duration.refine((seconds) => seconds >= least && seconds <= most, { error: words });
+
+/** Letters that a header's value may hold (RFC 9110 §5.5); beyond ASCII, signatures and stores differ. */
+export const headerValue = z
+  .string()
+  .regex(
+    /^([\x21-\x7e]([\t\x20-\x7e]*[\x21-\x7e])?)?$/,
+    "letters that a header can carry: ASCII, on one line, no space at either end (others in percent form, RFC 8187)",
+  );
+/** RFC 9110 §5.6.2. */
+export const headerName = z.string().regex(/^[!#$%&'*+.^_`|~\w-]{1,200}$/, "the name of a header");
+/** RFC 9110 §8.3.1. */
+export const mediaType = z
+  .string()
+  .max(255, "at most 255 letters")
+  .regex(/^[\w.+-]+\/[\w.+-]+(;[\x20-\x7e]*)?$/, "a media type such as application/json");
+
+const URL_SHAPE = /^https?:\/\/[^/?#\s@\\]+(\/[^?#\s\\]*)?$/;
+/** An address of a server, without a name, a password, a query or a fragment. */
+export const httpUrl = z
+  .string()
+  .max(2048, "at most 2,048 letters")
+  .regex(URL_SHAPE, "an address that starts with http:// or https://, without a name or password in it")
+  .refine((url) => isUrl(url), { error: "an address whose host and port can be read" });
+
+function isUrl(url: string): boolean {
+  return /^[^\p{Cc}]*$/u.test(url) && URL.canParse(url);
+}
+
+/** Parts of names that requests are sent to. */
+export const bucketName = z.string().regex(/^[\w.:/-]{1,255}$/, "the name of a bucket");
+export const region = z.string().regex(/^[\w-]{1,64}$/, "the name of a region, such as eu-west-1");
+export const hostName = z
+  .string()
+  .regex(/^[\w.-]+(:\d{1,5})?$|^\[[\da-f:]+\](:\d{1,5})?$/i, "a host such as www.example.com");
+
+/** Parts that browsers or file systems climb by, or that are the tool's own. */
+const UNFIT_PREFIX = /^\/|\/\/|(^|\/)(\.{1,2}|\.courier)(\/|$)|[\p{Cc}\\*]/iu;
+export const bucketPrefix = z
+  .string()
+  .refine((prefix) => !UNFIT_PREFIX.test(prefix), {
+    error:
+      "a prefix is made of folders such as site/en: none is empty, . or .. or .courier, none holds \\ or *",
+  })
+  .refine((prefix) => new TextEncoder().encode(prefix).length < LONGEST_PREFIX, {
+    error: `a prefix has less than ${LONGEST_PREFIX} bytes`,
+  })
+  .transform((prefix) => (prefix === "" || prefix.endsWith("/") ? prefix : `${prefix}/`));
+
+/** More stars than these can make a matcher try for hours. */
+const MOST_STARS = 8;
+export const glob = text
+  .max(1000, "at most 1,000 letters")
+  .refine((pattern) => pattern.replace(/\*+/g, "*").split("*").length <= MOST_STARS + 1, {
+    error: `a glob has ${MOST_STARS} stars at most`,
+  })
+  .describe("a glob over the build's paths: * within a folder, ** across folders");
+
+const MOST_ADDRESS = 2048;
+const NO_ADDRESS = /[\s\p{Cc}\\]/u;
+
+/** Letters beyond ASCII in percent form, as browsers send them. */
+const encoded = (address: string): string =>
+  address.replace(/[^\x21-\x7e]+/g, (letters) => encodeURIComponent(letters));
+
+/** An address of the site, percent-encoded. */
+export const sitePath = z
+  .string()
+  .max(MOST_ADDRESS, "at most 2,048 letters")
+  .regex(/^\//, "an address that starts with /")
+  .refine(isSitePath, {
+    error:
+      "an address of the site: its percent-encoding is right, it holds no spaces, and it is not below .courier/",
+  })
+  .transform(encoded);
+
+function isSitePath(address: string): boolean {
+  const key = decode(address.replace(/^\//, "").replace(/\*$/, "").replace(/\?.*$/s, ""));
+  return !NO_ADDRESS.test(address) && key !== undefined && (key === "" || isSiteKey(key.replace(/\/$/, "")));
+}
+
+function decode(address: string): string | undefined {
+  try {
+    return address.isWellFormed() ? decodeURIComponent(address) : undefined;
+  } catch {
+    return undefined;
+  }
+}
+
+/** Where a redirect leads to: an address of the site, or one elsewhere. */
+export const target = z
+  .string()
+  .max(MOST_ADDRESS, "at most 2,048 letters")
+  .regex(/^(\/|https?:\/\/)/, "an address that starts with / or http")
+  .refine(isTarget, {
+    error:
+      "an address that browsers can be sent to: no spaces, no name or password, host and port that can be read",
+  })
+  .transform(encoded);
+
+function isTarget(address: string): boolean {
+  if (NO_ADDRESS.test(address) || !address.isWellFormed()) return false;
+  if (address.startsWith("/")) return decode(address) !== undefined && !address.startsWith("//");
+  const plain = address.replace(/\*$/, "");
+  if (!URL.canParse(plain)) return false;
+  const { username, password } = new URL(plain);
+  return username === "" && password === "";
+}
