@@ -17,6 +17,7 @@ import { provisionCommand } from "./provision/command.ts";
 import { setupCommand } from "./setup/command.ts";
 import { sandboxCommand } from "./sandbox/command.ts";
 import { listOptions, parseCall } from "./frame/parse.ts";
+import { watchMemory } from "./frame/memory-watch.ts";
 import { showFailure } from "./frame/failure.ts";
 import { showCommandHelp, showHelp } from "./frame/help.ts";
 import { clean, openTerminal, type Terminal } from "./frame/terminal.ts";
@@ -43,6 +44,7 @@ export const COMMANDS: readonly Command[] = [
 export async function run(argv: readonly string[], version: string): Promise<ExitCode> {
   const terminal = openTerminal(!argv.includes("--no-color"));
   let args: Arguments = {};
+  const endWatch = watchMemory((error) => process.exit(showFailure(error, args, terminal)));
   try {
     const readEnvironment = (command: Command): Arguments => readEnvironmentOf(command, terminal);
     const call = await parseCall(argv, { commands: COMMANDS, readEnvironment });
@@ -55,6 +57,8 @@ export async function run(argv: readonly string[], version: string): Promise<Exi
     return await call.command.run(args, terminal);
   } catch (error) {
     return showFailure(error, args, terminal);
+  } finally {
+    endWatch();
   }
 }
 

@@ -24,7 +24,8 @@ import type {
   Waybill,
 } from "../core/model/release.ts";
 import { parseOpen, parsePointer, parseWaybill, unreadable } from "../core/history/waybill.ts";
-import type { ObjectStore, ReadObject } from "../ports/object-store.ts";
+import type { ObjectStore } from "../ports/object-store.ts";
+import { readWhole } from "../ports/read-whole.ts";
 import { hashStream } from "./hash-files.ts";
 
 /**
@@ -89,7 +90,7 @@ export async function readOpen(
     // It ended just now.
     if (!found) continue;
     try {
-      open.push(parseOpen([...toLines(tryUnzip(await readAll(found)))], key));
+      open.push(parseOpen([...toLines(tryUnzip(await readWhole(found, key), key))], key));
     } catch (error) {
       if (!(error instanceof OperatorError)) throw error;
       unreadable.push(key);
@@ -103,7 +104,12 @@ export async function readPointer(
   store: ObjectStore,
 ): Promise<{ pointer: Pointer; etag: string } | undefined> {
   const found = await store.get(POINTER_KEY);
-  return found && { pointer: parsePointer((await readAll(found)).toString("utf8")), etag: found.etag };
+  return (
+    found && {
+      pointer: parsePointer((await readWhole(found, POINTER_KEY)).toString("utf8")),
+      etag: found.etag,
+    }
+  );
 }
 
 /** A waybill that the pointer names. Throws `record-unreadable` when it is gone, damaged or another than was recorded. */
@@ -114,7 +120,7 @@ export async function readWaybill(
   const key = waybillKey(release, run);
   const found = await store.get(key);
   if (!found) throw unreadable(key, { code: "gone" });
-  const bytes = await readAll(found);
+  const bytes = await readWhole(found, key);
   if (createHash("sha256").update(bytes).digest("hex") !== waybillHash) {
     throw unreadable(key, { code: "not-recorded" });
   }
@@ -136,7 +142,7 @@ export async function tryReadWaybill(
 
 /** Throws `record-unreadable`. */
 export const parseWaybillBytes = (bytes: Buffer, key: ObjectKey): Waybill =>
-  parseWaybill(toLines(tryUnzip(bytes)), key);
+  parseWaybill(toLines(tryUnzip(bytes, key)), key);
 
 /** Line by line, so that the text of a large record is never in memory as a whole beside what it says. */
 function* toLines(text: Buffer): Generator<string> {
@@ -155,15 +161,26 @@ export async function readImmutableNames(
 ): Promise<ImmutableNames> {
   const found = listing.some(({ key }) => key === IMMUTABLE_KEY) ? await store.get(IMMUTABLE_KEY) : undefined;
   if (!found) return new Map();
-  const bytes = await readAll(found);
-  return parseImmutableNames(tryUnzip(bytes).toString("utf8"));
+  const bytes = await readWhole(found, IMMUTABLE_KEY);
+  return parseImmutableNames(tryUnzip(bytes, IMMUTABLE_KEY).toString("utf8"));
 }
 
-/** Bytes that are no gzip are handed on as they are: the parser refuses them in its own words. */
-function tryUnzip(bytes: Buffer): Buffer {
+/** What a record may unpack to: so much in all, and so many times its own size where that is more than a little. */
+const MOST_UNPACKED = 400_000_000;
+const MOST_TIMES = 200;
+const ALWAYS_UNPACKED = 16_000_000;
+
+/**
+ * Bytes that are no gzip become nothing: the parser refuses that in its own words. Throws `record-unreadable` where they
+ * unpack to more than a record can be.
+ */
+function tryUnzip(bytes: Buffer, key: ObjectKey): Buffer {
+  const maxOutputLength = Math.min(MOST_UNPACKED, Math.max(ALWAYS_UNPACKED, bytes.length * MOST_TIMES));
   try {
-    return gunzipSync(bytes);
-  } catch {
+    return gunzipSync(bytes, { maxOutputLength });
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === "ERR_BUFFER_TOO_LARGE")
+      throw unreadable(key, { code: "too-large" });
     return Buffer.alloc(0);
   }
 }
@@ -245,11 +262,4 @@ export async function listAll(store: ObjectStore): Promise<{ listing: ListedObje
     listing,
     storeTimeMs: storeTimeMs || listing.reduce((latest, { modifiedMs }) => Math.max(latest, modifiedMs), 0),
   };
-}
-
-/** The whole body of an object, in memory. */
-export async function readAll({ body }: ReadObject): Promise<Buffer> {
-  const chunks: Uint8Array[] = [];
-  for await (const chunk of body) chunks.push(chunk);
-  return Buffer.concat(chunks);
 }

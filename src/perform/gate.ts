@@ -33,3 +33,28 @@ export const countWrites = (store: ObjectStore, tally: RequestTally): ObjectStor
       return done;
     },
   });
+
+/** The largest object that a run knows of, in bytes: no answer of a visitor's is much larger. */
+export interface LargestSeen {
+  bytes: number;
+}
+
+/** The same store, with a note of the largest object that it lists or takes. */
+export function noteLargest(store: ObjectStore, largest: LargestSeen): ObjectStore {
+  const note = (bytes: number): void => {
+    largest.bytes = Math.max(largest.bytes, bytes);
+  };
+  return {
+    ...store,
+    list: async function* (below) {
+      for await (const page of store.list(below)) {
+        for (const { size } of page.objects) note(size);
+        yield page;
+      }
+    },
+    put: (key, content, ...rest) => {
+      note(content.size);
+      return store.put(key, content, ...rest);
+    },
+  };
+}

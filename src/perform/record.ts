@@ -21,6 +21,7 @@ import {
   type ObjectStore,
   type Written,
 } from "../ports/object-store.ts";
+import { readWhole } from "../ports/read-whole.ts";
 
 /** Nobody but the tool reads the state part, and no cache may hold it. */
 export const STATE_HEADERS = { "cache-control": "no-store" };
@@ -113,9 +114,7 @@ export async function readSmall(
 ): Promise<{ text: string; etag: string } | undefined> {
   const found = await store.get(key);
   if (!found) return undefined;
-  const chunks: Uint8Array[] = [];
-  for await (const chunk of found.body) chunks.push(chunk);
-  return { text: Buffer.concat(chunks).toString("utf8"), etag: found.etag };
+  return { text: (await readWhole(found, key)).toString("utf8"), etag: found.etag };
 }
 
 /** Bytes in memory as something to store. */

@@ -23,6 +23,7 @@ const UNREADABLE: Readonly<Record<UnreadableCause["code"], (format: string) => s
   "damaged-or-later": () => "it is damaged or of another version",
   gone: () => "it is gone",
   "not-recorded": () => "it is not the one that was recorded",
+  "too-large": () => "it is larger than a record can be",
   "left-so": () => "a run that died left it so",
 };
 

@@ -292,6 +292,11 @@ export const FAILURES = {
     message: "{action}: not allowed",
     hint: "the delivering identity lacks the right {right}: rcourier policy prints all that it needs; {written}",
   },
+  "out-of-memory": {
+    exit: 1,
+    message: "ended: it took {megabytes} MB of memory, more than any run should",
+    hint: "the site is whole, and the same call goes on from there; please report what it was at",
+  },
   interrupted: { exit: 130, message: "interrupted", hint: `the same call goes on from there; {written}` },
   terminated: {
     exit: 143,
@@ -324,5 +329,6 @@ export const tellsWrites = (code: FailureCode): boolean => FAILURES[code].hint.i
 /** A name without data is left out together with what joins it. */
 const fill = (text: string, data: FailureData): string =>
   fillIn(text, data)
+    .replace(/(\S) {2,}(?=\S)/g, "$1 ")
     .replace(/[;,:]? *$/, "")
     .replace(/^ *[;,] */, "");

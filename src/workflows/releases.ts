@@ -8,11 +8,11 @@ import { decideRepair, type FoundWaybill } from "../core/history/repair.ts";
 import {
   listAll,
   parseWaybillBytes,
-  readAll,
   readOpen,
   readPointer,
   tryReadWaybill,
 } from "../gather/read-destination.ts";
+import { readWhole } from "../ports/read-whole.ts";
 import { endHold, lookAtHold, type SeenHold } from "../perform/hold.ts";
 import { switchPointer } from "../perform/record.ts";
 import { withHold } from "./hold.ts";
@@ -78,7 +78,7 @@ export const repairReleases = (stay: Stay): Promise<Pointer> =>
 
 async function repair({ store, destination, siteRules, edges }: Place): Promise<Pointer> {
   const standing = await store.get(POINTER_KEY);
-  if (standing) await readAll(standing);
+  if (standing) await readWhole(standing, POINTER_KEY);
   if (standing && (await isWhole(store))) throw new OperatorError("nothing-to-repair");
   const { listing } = await listAll(store);
   const { open } = await readOpen(store, listing);
@@ -86,7 +86,7 @@ async function repair({ store, destination, siteRules, edges }: Place): Promise<
   for (const { key } of listing.filter((object) => object.key.startsWith(RELEASES_PREFIX))) {
     const record = await store.get(key);
     if (!record) continue;
-    const bytes = await readAll(record);
+    const bytes = await readWhole(record, key);
     try {
       found.push({ waybill: parseWaybillBytes(bytes, key), waybillHash: hash("sha256", bytes) });
     } catch (error) {

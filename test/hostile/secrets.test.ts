@@ -6,7 +6,7 @@ import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { startFoulServer } from "../support/foul-server.ts";
 import { NO_KEYS, Project, RunningSandbox } from "../support/program.ts";
 import { listKeys, openStore } from "../support/stored-site.ts";
-import { readAll } from "../../src/gather/read-destination.ts";
+import { readWhole } from "../../src/ports/read-whole.ts";
 
 let sandbox: RunningSandbox;
 beforeAll(async () => {
@@ -84,7 +84,7 @@ test("a secret that somebody puts into a note or a commit is not written down, w
   expect(own).toHaveLength(1);
   for (const name of own) {
     const found = await store.get(name);
-    const record = gunzipSync(await readAll(found as NonNullable<typeof found>)).toString("utf8");
+    const record = gunzipSync(await readWhole(found as NonNullable<typeof found>, name)).toString("utf8");
     expect(record).toContain('"note":"with [hidden]"');
     expect(record).not.toContain(secret);
     expect(record).not.toContain("value-of-a-variable");

@@ -1,15 +1,18 @@
 import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
 import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
 import type { AskOptions, PublicSite } from "../../ports/public-site.ts";
-import { readAnswer } from "../read-answer.ts";
+import { mostOf, NO_BOUNDS, type AskingBounds } from "../bounds.ts";
+import { giveUpAfter, readAnswer } from "../read-answer.ts";
 
 const TIMEOUT_MS = 10_000;
+/** Until an answer begins, however busy the connection is. */
+const MOST_WAIT_MS = 60_000;
 const SOCKETS = 32;
 /** A server may close a connection just when it is used again. */
 const TRIES = 2;
 
 /** The site at its public address; addresses begin with the whole path, that of the URL included. Redirects are not followed. */
-export function createHttpSite(url: string): PublicSite {
+export function createHttpSite(url: string, { stop, largest }: AskingBounds = NO_BOUNDS): PublicSite {
   const { origin, hostname } = new URL(url);
   const agents: Agents = [
     new HttpAgent({ keepAlive: true, maxSockets: SOCKETS }),
@@ -19,10 +22,12 @@ export function createHttpSite(url: string): PublicSite {
     ask: async (address, options = {}) => {
       const target = `${options.isPlain === true ? `http://${hostname}` : origin}${address}`;
       for (let tried = 1; tried <= TRIES; tried++) {
-        const answer = await send(target, options, agents)
-          .then(readAnswer)
+        const signal = stop();
+        const answer = await send(target, { ...options, signal }, agents)
+          .then((response) => readAnswer(response, { mostBytes: mostOf(largest()), stop: signal }))
           .catch(() => undefined);
-        if (answer) return answer;
+        // What was stopped is not begun again.
+        if (answer || signal?.aborted === true) return answer;
       }
       return undefined;
     },
@@ -36,16 +41,22 @@ type Agents = readonly [HttpAgent, HttpsAgent];
 
 function send(
   target: string,
-  { encoding = "" }: AskOptions,
+  { encoding = "", signal }: AskOptions & { readonly signal: AbortSignal | undefined },
   [http, https]: Agents,
 ): Promise<IncomingMessage> {
   const isSecure = target.startsWith("https:");
   const headers = encoding === "" ? {} : { "accept-encoding": encoding };
   return new Promise((resolve, reject) => {
-    const options = { agent: isSecure ? https : http, timeout: TIMEOUT_MS, headers };
+    const options = {
+      agent: isSecure ? https : http,
+      timeout: TIMEOUT_MS,
+      headers,
+      ...(signal && { signal }),
+    };
     const request = (isSecure ? httpsRequest : httpRequest)(target, options, resolve);
     request.once("timeout", () => request.destroy(new Error("no answer")));
     request.once("error", reject);
+    giveUpAfter(request, MOST_WAIT_MS);
     request.end();
   });
 }

@@ -13,8 +13,8 @@ import { findCredentialsFile, openBucket, openNetwork } from "../wiring/open.ts"
 
 /** `checkup`. @returns the exit code: 1 where a link is broken */
 export function checkUpDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
-  return withDestination(args, terminal, async (stay, target) => {
-    const bucket = target.store.kind === "s3" ? await openBucket(target, terminal.hide) : undefined;
+  return withDestination(args, terminal, async (stay, target, ties) => {
+    const bucket = target.store.kind === "s3" ? await openBucket(target, ties) : undefined;
     const isQuiet = isSet(args, "quiet") || text(args, "format") === "json";
     const stage = createStageLine(terminal, isQuiet);
     try {

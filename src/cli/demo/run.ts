@@ -150,7 +150,12 @@ async function runOnStage(
   const { stay: delivery } = await wireDelivery(
     args,
     { ...terminal, environment: {} },
-    { report: () => undefined, interruption: { assertGoesOn: () => undefined, orStop: (task) => task } },
+    {
+      report: () => undefined,
+      interruption: { assertGoesOn: () => undefined, orStop: (task) => task },
+      ties: { hide: terminal.hide, stop: () => undefined, largest: () => 0 },
+      largest: { bytes: 0 },
+    },
   );
   try {
     const result = await task(delivery, { dryRun: false, all: false });

@@ -6,20 +6,42 @@ import type { Terminal } from "./terminal.ts";
 const SIGNALS = { SIGINT: "interrupted", SIGTERM: "terminated" } as const;
 const EXITS = { SIGINT: 130, SIGTERM: 143 } as const;
 
+/** What is under way at the first signal gets so long to end. */
+const GRACE_MS = 10_000;
+
 export interface Interruptible extends Interruption {
+  /** The signal by which reads are given up: those that are under way at the first signal. Later ones have a new one. */
+  readonly stop: () => AbortSignal;
+  /** The outcome of a run; where it does not end by itself after the first signal, `interrupted`. */
+  orGiveUp<T>(run: Promise<T>): Promise<T>;
+  /** The failure of a run: what was stopped failed since it was stopped. */
+  explain(error: unknown): unknown;
   /** From here on a signal has its usual effect again, unless one has come: then the program is about to end. */
   end(): void;
 }
 
-/** The first Ctrl-C lets what is under way end and starts nothing new; the second ends the program at once. */
+/**
+ * The first Ctrl-C gives up what is read, lets what is written end, and starts nothing new; the second ends the program at
+ * once. A run that does not end by itself is left as it is: that is safe at any time, as a `kill -9` is.
+ */
 export function watchForInterruption(terminal: Terminal): Interruptible {
   let asked: keyof typeof SIGNALS | undefined;
+  let reads = new AbortController();
+  let grace: NodeJS.Timeout | undefined;
   const waiting = new Set<(error: OperatorError) => void>();
+  const late = new Set<(error: OperatorError) => void>();
   const stop = (signal: keyof typeof SIGNALS): void => {
     if (asked) process.exit(EXITS[signal]);
     asked = signal;
     terminal.say("\nstopping: what is under way ends first; once more stops at once\n");
     for (const reject of waiting) reject(new OperatorError(SIGNALS[signal]));
+    const before = reads;
+    // Letting go of the destination takes reads, too.
+    reads = new AbortController();
+    before.abort();
+    grace = setTimeout(() => {
+      for (const reject of late) reject(new OperatorError(SIGNALS[signal]));
+    }, GRACE_MS);
   };
   const onInterrupt = (): void => {
     stop("SIGINT");
@@ -29,16 +51,22 @@ export function watchForInterruption(terminal: Terminal): Interruptible {
   };
   process.on("SIGINT", onInterrupt);
   process.on("SIGTERM", onTerminate);
+  const orReject = <T>(work: Promise<T>, rejects: Set<(error: OperatorError) => void>): Promise<T> =>
+    new Promise((resolve, reject) => {
+      rejects.add(reject);
+      work.then(resolve, reject).finally(() => rejects.delete(reject));
+    });
   return {
     assertGoesOn: () => {
       if (asked) throw new OperatorError(SIGNALS[asked]);
     },
-    orStop: (work) =>
-      new Promise((resolve, reject) => {
-        waiting.add(reject);
-        work.then(resolve, reject).finally(() => waiting.delete(reject));
-      }),
+    orStop: (work) => orReject(work, waiting),
+    orGiveUp: (run) => orReject(run, late),
+    stop: () => reads.signal,
+    explain: (error) =>
+      asked && !(error instanceof OperatorError) ? new OperatorError(SIGNALS[asked], {}, {}, error) : error,
     end: () => {
+      clearTimeout(grace);
       // A second one now would end it without the exit code of the first, and without what it has to say.
       if (asked) return;
       process.off("SIGINT", onInterrupt);

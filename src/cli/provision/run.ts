@@ -21,13 +21,13 @@ export function provisionDestination(args: Arguments, terminal: Terminal): Promi
   const print = (result: ProvisionResult): void => {
     printResult(args, terminal, result, () => showProvision(result, terminal));
   };
-  return withDestination<ExitCode>(args, terminal, async (stay, target) => {
+  return withDestination<ExitCode>(args, terminal, async (stay, target, ties) => {
     const wishes = toWishes(target, args);
     if (!wishes) {
       print(provisionFolder(target, isSet(args, "dry-run")));
       return 0;
     }
-    const bucket = await openBucket(target, terminal.hide);
+    const bucket = await openBucket(target, ties);
     try {
       const confirm = (planned: ProvisionResult): Promise<void> => confirmChanges(planned, terminal);
       const dryRun = isSet(args, "dry-run");

@@ -6,6 +6,7 @@ import type { Edge } from "../../ports/edge.ts";
 import type { CountRequest, ObjectStore, TryAgain } from "../../ports/object-store.ts";
 import type { Network } from "../../ports/network.ts";
 import type { PublicSite } from "../../ports/public-site.ts";
+import type { AskingBounds } from "../../adapters/bounds.ts";
 import type { Target } from "../../settings/destination.ts";
 import { SANDBOX_CREDENTIALS } from "./sandbox-credentials.ts";
 
@@ -18,18 +19,20 @@ export function findCredentialsFile(
   return profile === "sandbox" && existsSync(file) ? file : undefined;
 }
 
-/** Is told each secret as soon as it is known. */
-type Hide = (secret: string) => void;
+/** What whoever asks the world must know of the run. */
+export interface RunTies extends AskingBounds {
+  /** Is told each secret as soon as it is known. */
+  readonly hide: (secret: string) => void;
+}
 
-/** What a store tells, and how it tries again. */
-export interface StoreTools {
+/** What a store tells besides, and how it tries again. */
+export interface StoreTools extends RunTies {
   readonly count: CountRequest;
   readonly again: TryAgain;
-  readonly hide: Hide;
 }
 
 /** The store of a destination, each request counted. */
-export async function openStore(target: Target, { count, again, hide }: StoreTools): Promise<ObjectStore> {
+export async function openStore(target: Target, { count, again, ...ties }: StoreTools): Promise<ObjectStore> {
   const { store } = target;
   if (store.kind === "folder") {
     const { createFolderStore } = await import("../../adapters/stores/folder/folder-store.ts");
@@ -37,29 +40,32 @@ export async function openStore(target: Target, { count, again, hide }: StoreToo
   }
   const { createS3Store } = await import("../../adapters/stores/s3/s3-store.ts");
   return createS3Store(
-    { ...store, credentialsFile: findCredentialsFile(store.profile, target), hide },
+    { ...store, credentialsFile: findCredentialsFile(store.profile, target), ...ties },
     count,
     again,
   );
 }
 
 /** The bucket of a store that has one. */
-export async function openBucket(target: Target, hide: Hide): Promise<Bucket> {
+export async function openBucket(target: Target, ties: RunTies): Promise<Bucket> {
   const { store } = target;
   if (store.kind === "folder") throw new Error("a folder is no bucket");
   const { createS3Bucket } = await import("../../adapters/stores/s3/bucket.ts");
-  return createS3Bucket({ ...store, credentialsFile: findCredentialsFile(store.profile, target), hide });
+  return createS3Bucket({ ...store, credentialsFile: findCredentialsFile(store.profile, target), ...ties });
 }
 
 /** The site as visitors reach it; undefined where no address is known. */
-export async function openVisitors({ siteRules: { url } }: Target): Promise<PublicSite | undefined> {
+export async function openVisitors(
+  { siteRules: { url } }: Target,
+  bounds: RunTies,
+): Promise<PublicSite | undefined> {
   if (url === undefined) return undefined;
   const { createHttpSite } = await import("../../adapters/public-site/http-site.ts");
-  return createHttpSite(url);
+  return createHttpSite(url, bounds);
 }
 
 /** From the store outwards. */
-export async function openEdges(target: Target, clock: Clock, hide: Hide): Promise<Edge[]> {
+export async function openEdges(target: Target, clock: Clock, ties: RunTies): Promise<Edge[]> {
   const { edges } = target;
   const { url } = target.siteRules;
   return Promise.all(
@@ -71,13 +77,13 @@ export async function openEdges(target: Target, clock: Clock, hide: Hide): Promi
         // Visitors come to the outermost one.
         const answersAt = edge.url ?? (index === edges.length - 1 ? url : undefined);
         const { createHttpSite } = await import("../../adapters/public-site/http-site.ts");
-        const site = answersAt === undefined ? undefined : createHttpSite(answersAt);
-        return createDistributionEdge({ ...edge, credentialsFile, hide }, { clock, site });
+        const site = answersAt === undefined ? undefined : createHttpSite(answersAt, ties);
+        return createDistributionEdge({ ...edge, credentialsFile, ...ties }, { clock, site });
       }
       const { createPurgeEdge } = await import("../../adapters/edges/purge/purge-edge.ts");
       const nodes = edge.nodes ?? [edge.url ?? url ?? ""];
       const host = (edge.host ?? new URL(url ?? (nodes[0] as string)).host).toLowerCase();
-      return createPurgeEdge({ ...edge, nodes, host });
+      return createPurgeEdge({ ...edge, nodes, host, bounds: ties });
     }),
   );
 }

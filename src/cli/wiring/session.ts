@@ -8,10 +8,11 @@ import { explainStoreError } from "../frame/failure.ts";
 import { watchForInterruption } from "../frame/interruption.ts";
 import { createProgress } from "../frame/progress.ts";
 import type { Terminal } from "../frame/terminal.ts";
+import type { RunTies } from "./open.ts";
 import { wireDelivery, wireDestination, type RunTools, type Wired } from "./wiring.ts";
 
 /** What a command does once all is wired. */
-export type Task<S extends Stay, T> = (stay: S, target: Target) => Promise<T>;
+export type Task<S extends Stay, T> = (stay: S, target: Target, ties: RunTies) => Promise<T>;
 
 /** Wires a run, turns what stores say into what people understand, and lets go of everything at its end. */
 export const withDelivery = <T>(args: Arguments, terminal: Terminal, task: Task<Delivery, T>): Promise<T> =>
@@ -41,10 +42,14 @@ async function withRun<S extends Stay, T>(
   const interruption = watchForInterruption(terminal);
   let wired: Wired<S> | undefined;
   try {
-    wired = await wire(args, terminal, { report, interruption });
-    return await task(wired.stay, wired.target);
-  } catch (error) {
+    const { hide } = terminal;
+    const largest = { bytes: 0 };
+    const ties = { hide, stop: interruption.stop, largest: () => largest.bytes };
+    wired = await wire(args, terminal, { report, interruption, ties, largest });
+    return await interruption.orGiveUp(task(wired.stay, wired.target, ties));
+  } catch (thrown) {
     show.end();
+    const error = interruption.explain(thrown);
     if (!wired) throw error;
     const { store, tally } = wired.stay.place;
     throw explainStoreError(withPlaces(error, wired.target), store.location, tally.written);

@@ -7,7 +7,13 @@ import { GUARD_CODES } from "../../core/delivery/guards.ts";
 import { Pace } from "../../core/delivery/pace.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { openBuild, type CachePlace } from "../../gather/folder-build.ts";
-import { countWrites, gateWrites, type WriteGate } from "../../perform/gate.ts";
+import {
+  countWrites,
+  gateWrites,
+  noteLargest,
+  type LargestSeen,
+  type WriteGate,
+} from "../../perform/gate.ts";
 import { createRetry, withRetries, type RetryTools } from "../../perform/retry.ts";
 import type { BuildSource } from "../../ports/build-source.ts";
 import { createTally } from "../../ports/object-store.ts";
@@ -16,10 +22,14 @@ import { loadSettings, SETTINGS_FILE } from "../../settings/load.ts";
 import type { Author, Delivery, Run, Stay } from "../../workflows/run.ts";
 import { list, text, type Arguments } from "../frame/command.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { openEdges, openStore, openVisitors } from "./open.ts";
+import { openEdges, openStore, openVisitors, type RunTies } from "./open.ts";
 
 /** What a run tells, and who may stop it. */
-export type RunTools = Pick<Run, "report" | "interruption">;
+export interface RunTools extends Pick<Run, "report" | "interruption"> {
+  readonly ties: RunTies;
+  /** Takes note of the largest object. */
+  readonly largest: LargestSeen;
+}
 
 /** The destination that the call and the settings mean. */
 export function readTarget(args: Arguments, terminal: Terminal): Target {
@@ -81,8 +91,8 @@ export async function openBuildOf(
 async function wireStay(
   target: Target,
   args: Arguments,
-  { redact, hide, environment }: Terminal,
-  { report, interruption }: RunTools,
+  { redact, environment }: Terminal,
+  { report, interruption, ties, largest }: RunTools,
 ): Promise<Stay> {
   const { destination, siteRules, safety } = target;
   const tally = createTally();
@@ -101,16 +111,16 @@ async function wireStay(
   const count = (kind: keyof typeof tally.requests): void => {
     tally.requests[kind] += 1;
   };
-  const store = gateWrites(await openStore(target, { count, again: createRetry(retries), hide }), gate);
+  const store = gateWrites(await openStore(target, { count, again: createRetry(retries), ...ties }), gate);
   return {
     run: { name: createRunName(), author, clock: systemClock, report, interruption },
     place: {
       // What is written down passes the same door as what is printed.
       site: redact(target.site),
       ...{ destination, siteRules, tally },
-      store: withRetries(countWrites(store, tally), retries),
-      edges: await openEdges(target, systemClock, hide),
-      visitors: await openVisitors(target),
+      store: noteLargest(withRetries(countWrites(store, tally), retries), largest),
+      edges: await openEdges(target, systemClock, ties),
+      visitors: await openVisitors(target, ties),
     },
     writing: { pace, gate, machine: systemMachine, leaseSeconds: safety.leaseSeconds },
     safety: { retention: safety.retention, vanishShare: safety.vanishShare, allowed },

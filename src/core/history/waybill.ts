@@ -228,7 +228,14 @@ function check<T>(schema: z.ZodType<T>, data: unknown, key: string): T {
 export type UnreadableCause =
   | {
       readonly code:
-        "empty" | "cut-off" | "damaged" | "damaged-or-later" | "gone" | "not-recorded" | "left-so";
+        | "empty"
+        | "cut-off"
+        | "damaged"
+        | "damaged-or-later"
+        | "gone"
+        | "not-recorded"
+        | "left-so"
+        | "too-large";
     }
   | { readonly code: "other-format"; readonly format: string };
 

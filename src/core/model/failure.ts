@@ -56,6 +56,7 @@ export const FAILURE_CODES = [
   "no-credentials",
   "credentials-refused",
   "denied",
+  "out-of-memory",
   "interrupted",
   "terminated",
   "bug",

@@ -11,6 +11,8 @@ import { DEFAULT_RETRIES, decideWaitMs } from "../../../core/delivery/retry.ts";
 import type { Clock } from "../../../ports/clock.ts";
 import { EdgeError, type Edge, type ForgetRequest } from "../../../ports/edge.ts";
 import type { PublicSite } from "../../../ports/public-site.ts";
+import { BoundedHandler } from "../../bounded-handler.ts";
+import type { StopSignal } from "../../bounds.ts";
 import { createCredentials, type CredentialSettings } from "../../credentials.ts";
 import { toBatches } from "./batches.ts";
 import { toEdgeError } from "./failures.ts";
@@ -30,6 +32,8 @@ export interface DistributionSettings
   readonly wildcards: number;
   /** Seconds until an unconfirmed invalidation counts as failed, waiting for others included. */
   readonly confirmWithin: number;
+  /** Gives up what is read; absent: nobody does. */
+  readonly stop?: StopSignal | undefined;
 }
 
 /** The first look at a batch's status comes after this long, each later one after a little more. */
@@ -62,6 +66,7 @@ export function createDistributionEdge(
     maxAttempts: 1,
     ...(endpoint === undefined ? {} : { endpoint }),
     credentials: createCredentials(settings),
+    requestHandler: new BoundedHandler({ stop: settings.stop }),
   });
   let calls = 0;
   return {

@@ -1,7 +1,8 @@
 import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
 import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
 import type { VisitorAnswer } from "../../../core/model/visitor-answer.ts";
-import { readAnswer } from "../../read-answer.ts";
+import { mostOf, NO_BOUNDS, type AskingBounds } from "../../bounds.ts";
+import { giveUpAfter, readAnswer } from "../../read-answer.ts";
 
 /** One request to a node of a cache. */
 export interface NodeRequest {
@@ -20,13 +21,18 @@ export interface NodeClient {
 
 const SOCKETS = 32;
 const TRIES = 4;
+/** Bytes of what a cache says to a purge. */
+const MOST_ANSWER = 1_000_000;
 const CLOSED = new Set(["ECONNRESET", "EPIPE"]);
 
 /**
  * Asks nodes over kept-alive connections. A node that closed one, as some do after a thousand answers, is asked over a new one.
  * @param patienceSeconds how long an answer may take to begin
  */
-export function createNodeClient(patienceSeconds: number): NodeClient {
+export function createNodeClient(
+  patienceSeconds: number,
+  { stop, largest }: AskingBounds = NO_BOUNDS,
+): NodeClient {
   const [http, https] = [
     new HttpAgent({ keepAlive: true, maxSockets: SOCKETS }),
     new HttpsAgent({ keepAlive: true, maxSockets: SOCKETS }),
@@ -35,9 +41,12 @@ export function createNodeClient(patienceSeconds: number): NodeClient {
     ask: async (request) => {
       for (let tried = 1; ; tried++) {
         try {
-          return await readAnswer(
-            await send(request, patienceSeconds, tried === 1 ? [http, https] : undefined),
-          );
+          const signal = stop();
+          const agents = tried === 1 ? ([http, https] as const) : undefined;
+          // Of a purge's answer only the status counts.
+          const mostBytes = request.method === "GET" ? mostOf(largest()) : MOST_ANSWER;
+          const response = await send(request, { patienceSeconds, signal, agents });
+          return await readAnswer(response, { mostBytes, stop: signal });
         } catch (error) {
           // Only what a closed connection explains is worth another try.
           if (tried >= TRIES || !CLOSED.has((error as { code?: string }).code ?? "")) throw error;
@@ -51,10 +60,16 @@ export function createNodeClient(patienceSeconds: number): NodeClient {
   };
 }
 
+interface SendOptions {
+  readonly patienceSeconds: number;
+  readonly signal: AbortSignal | undefined;
+  /** Absent: a connection of its own. */
+  readonly agents: readonly [HttpAgent, HttpsAgent] | undefined;
+}
+
 function send(
   { method, node, path, headers }: NodeRequest,
-  patienceSeconds: number,
-  agents: readonly [HttpAgent, HttpsAgent] | undefined,
+  { patienceSeconds, signal, agents }: SendOptions,
 ): Promise<IncomingMessage> {
   const { protocol, hostname, port } = new URL(node);
   const isSecure = protocol === "https:";
@@ -63,12 +78,14 @@ function send(
   return new Promise((resolve, reject) => {
     const options = {
       ...{ method, hostname, port, path, headers, agent, timeout: patienceSeconds * 1000 },
+      ...(signal && { signal }),
       // The certificate is that of the public name, whichever node is asked.
       ...(isSecure ? { servername: host.replace(/:\d+$/, "") } : {}),
     };
     const request = (isSecure ? httpsRequest : httpRequest)(options, resolve);
     request.once("timeout", () => request.destroy(new Error(`no answer within ${patienceSeconds} s`)));
     request.once("error", reject);
+    giveUpAfter(request, patienceSeconds * 2000);
     request.end();
   });
 }

@@ -3,6 +3,7 @@ import { CLIENT_FORMS } from "../../../core/edges/client-forms.ts";
 import type { ClearingWay, ConfirmationRule, EdgeAbilities, EdgeFailure } from "../../../core/model/edge.ts";
 import type { VisitorAnswer } from "../../../core/model/visitor-answer.ts";
 import { EdgeError, type Edge, type ForgetRequest } from "../../../ports/edge.ts";
+import type { AskingBounds } from "../../bounds.ts";
 import { createNodeClient, type NodeClient, type NodeRequest } from "./purge-client.ts";
 import { makeUnique, toBanExpression, toExactExpression } from "./patterns.ts";
 
@@ -24,6 +25,7 @@ export interface PurgeSettings extends Pick<
   readonly patterns: "none" | "path" | "ban";
   /** The forms of `Accept-Encoding` under which it may hold copies apart; empty: it holds one for all. */
   readonly encodings?: readonly string[] | undefined;
+  readonly bounds?: AskingBounds | undefined;
 }
 
 /** A cache may let a purge, or a visit, wait for the fetch that is under way: it is given so much more than that may take. */
@@ -38,7 +40,7 @@ const WIDTH = 32;
 export function createPurgeEdge(settings: PurgeSettings): Edge {
   const { query, minimumFreshness, holdsFor, negative, name, identity, confirmation, encodings } = settings;
   const takesWildcards = settings.patterns !== "none";
-  const client = createNodeClient(confirmation.longestFetch + PATIENCE_SECONDS);
+  const client = createNodeClient(confirmation.longestFetch + PATIENCE_SECONDS, settings.bounds);
   const forms = encodings === undefined ? CLIENT_FORMS : encodings.length === 0 ? [""] : encodings;
   const cache = new Cache(settings, forms, client);
   return {

@@ -29,6 +29,30 @@ export function toOwnKey(listed: string | undefined, prefix: string, encoded: bo
   });
 }
 
+/** Pages without a single name, one after the other, as a store with many removed versions may send them. */
+const MOST_EMPTY_PAGES = 1000;
+
+/** Ends a list that never would: one that comes back to where it was, or goes on without a name. */
+export class PageWatch {
+  private readonly seen = new Set<string>();
+  private empty = 0;
+
+  /**
+   * Throws `StoreError` where the list does not go on.
+   * @param next where the next page begins; undefined: this was the last
+   */
+  watch(next: string | undefined, names: number): void {
+    if (next === undefined) return;
+    this.empty = names === 0 ? this.empty + 1 : 0;
+    if (this.seen.has(next) || this.empty > MOST_EMPTY_PAGES)
+      throw new StoreError("other", "its list comes back to where it was, and would never end", {
+        action: { do: "list" },
+        code: "endless list",
+      });
+    this.seen.add(next);
+  }
+}
+
 /** The protocol's url encoding writes a space as '+'; a plus sign itself is %2B. @returns undefined where it is broken */
 export function decodeName(encoded: string | undefined): string | undefined {
   try {

@@ -1,6 +1,7 @@
 import { createHash } from "node:crypto";
 import { S3Client, type S3ClientConfig } from "@aws-sdk/client-s3";
-import { NodeHttpHandler } from "@smithy/node-http-handler";
+import { BoundedHandler } from "../../bounded-handler.ts";
+import type { StopSignal } from "../../bounds.ts";
 import { createCredentials, type CredentialSettings } from "../../credentials.ts";
 
 export interface S3Settings extends CredentialSettings {
@@ -12,13 +13,9 @@ export interface S3Settings extends CredentialSettings {
   readonly addressing: "path" | "host";
   /** A connection on which nothing moves is given up after this long; absent: half a minute. */
   readonly idleMs?: number | undefined;
+  /** Gives up what is read; absent: nobody does. */
+  readonly stop?: StopSignal | undefined;
 }
-
-/** A connection that nobody answers is given up after this long. */
-const CONNECT_MS = 5_000;
-/** A connection on which nothing moves is given up after this long. */
-const IDLE_MS = 30_000;
-const SOCKETS = 64;
 
 const ignore = (): void => undefined;
 const SILENT = { trace: ignore, debug: ignore, info: ignore, warn: ignore, error: ignore };
@@ -47,6 +44,7 @@ function toConfiguration({
   idleMs,
   credentialsFile,
   hide,
+  stop,
 }: S3Settings): S3ClientConfig {
   // Its note that this Node version will lose support one day is for us, not for those who run the tool.
   process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
@@ -62,12 +60,7 @@ function toConfiguration({
     requestChecksumCalculation: "WHEN_REQUIRED",
     responseChecksumValidation: "WHEN_REQUIRED",
     followRegionRedirects: false,
-    requestHandler: new NodeHttpHandler({
-      connectionTimeout: CONNECT_MS,
-      socketTimeout: idleMs ?? IDLE_MS,
-      httpAgent: { maxSockets: SOCKETS, keepAlive: true },
-      httpsAgent: { maxSockets: SOCKETS, keepAlive: true },
-    }),
+    requestHandler: new BoundedHandler({ idleMs, stop }),
   };
 }
 

@@ -38,6 +38,15 @@ const KINDS: Readonly<Record<string, StoreErrorKind>> = {
   InternalError: "server",
   CredentialsProviderError: "no-credentials",
   TimeoutError: "unreachable",
+  // Whoever stopped it does not want it again.
+  AbortError: "other",
+  AnswerTooLarge: "other",
+};
+
+/** Failures that are no answer of the store's, as people would say them. */
+const SAID: Readonly<Record<string, string>> = {
+  AnswerTooLarge: "without end",
+  AbortError: "nothing, since it was stopped",
 };
 
 /** A connection that could not be made, or broke; the client hides it in the text of an error of its own. */
@@ -69,7 +78,7 @@ export function toStoreError(
     message ?? answered,
     {
       action,
-      code: kind === "unreachable" ? (broken ?? answered) : answered,
+      code: kind === "unreachable" ? (broken ?? answered) : (SAID[answered] ?? answered),
       ...(status === undefined ? {} : { status }),
       ...($metadata?.requestId === undefined ? {} : { requestId: $metadata.requestId }),
       ...(wait === undefined ? {} : { retryAfterMs: toMilliseconds(wait) }),

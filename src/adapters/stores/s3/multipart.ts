@@ -10,6 +10,7 @@ import {
   type CreateMultipartUploadCommandInput,
   type S3Client,
 } from "@aws-sdk/client-s3";
+import { PageWatch } from "./answers.ts";
 import { StoreError, type Content, type CountRequest, type TryAgain } from "../../../ports/object-store.ts";
 
 /** From this size on a file goes in parts: one that breaks is sent again by itself. */
@@ -115,6 +116,7 @@ export async function abandonUploads(
   keys: ReadonlySet<string>,
 ): Promise<number> {
   let abandoned = 0;
+  const pages = new PageWatch();
   let marker: { KeyMarker?: string | undefined; UploadIdMarker?: string | undefined } | undefined = {};
   while (marker) {
     count("multipart");
@@ -129,6 +131,7 @@ export async function abandonUploads(
       page.IsTruncated === true
         ? { KeyMarker: page.NextKeyMarker, UploadIdMarker: page.NextUploadIdMarker }
         : undefined;
+    pages.watch(marker && JSON.stringify(marker), page.Uploads?.length ?? 0);
   }
   return abandoned;
 }

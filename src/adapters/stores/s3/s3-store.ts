@@ -29,7 +29,7 @@ import {
   type TryAgain,
   type Written,
 } from "../../../ports/object-store.ts";
-import { guardBody, toConditions, toHash, toListed } from "./answers.ts";
+import { guardBody, PageWatch, toConditions, toHash, toListed } from "./answers.ts";
 import { fromWebsite, toWebsite } from "./website.ts";
 import { createAnonymousClient, createClient, type S3Settings } from "./client.ts";
 import { fromParameters, toParameters, unquoted } from "./headers.ts";
@@ -77,6 +77,7 @@ class S3Store implements ObjectStore {
   async *list(below = ""): AsyncIterable<ListPage> {
     const { prefix } = this.location;
     let token: string | undefined;
+    const pages = new PageWatch();
     do {
       this.count("list");
       const page = await this.try({ do: "list" }, () =>
@@ -94,6 +95,7 @@ class S3Store implements ObjectStore {
       );
       yield { objects, storeTimeMs: (page.$metadata as { storeTimeMs?: number }).storeTimeMs };
       token = page.IsTruncated === true ? page.NextContinuationToken : undefined;
+      pages.watch(token, objects.length);
     } while (token !== undefined);
   }
 

@@ -14,7 +14,7 @@ import {
 } from "../../../ports/object-store.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
 import type { S3Settings } from "./client.ts";
-import { decodeName, toOwnKey } from "./answers.ts";
+import { decodeName, PageWatch, toOwnKey } from "./answers.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
 import { fromParameters, unquoted } from "./headers.ts";
 
@@ -89,6 +89,7 @@ async function* listVersions({
 }: VersionTools): AsyncIterable<readonly ObjectVersion[]> {
   const { bucket: Bucket, prefix } = settings;
   let marker: { KeyMarker?: string | undefined; VersionIdMarker?: string | undefined } | undefined = {};
+  const pages = new PageWatch();
   while (marker) {
     count("list");
     const place: object = marker;
@@ -111,6 +112,7 @@ async function* listVersions({
             VersionIdMarker: page.NextVersionIdMarker,
           }
         : undefined;
+    pages.watch(marker && JSON.stringify(marker), page.Versions?.length ?? 0);
   }
 }
 

@@ -1,0 +1,77 @@
+import { Readable } from "node:stream";
+import { NodeHttpHandler, type NodeHttpHandlerOptions } from "@smithy/node-http-handler";
+import { boundBody, EndlessAnswer, type StopSignal } from "./bounds.ts";
+
+/** A connection that nobody answers is given up after this long. */
+const CONNECT_MS = 5_000;
+/** A connection on which nothing moves is given up after this long. */
+const IDLE_MS = 30_000;
+const SOCKETS = 64;
+
+/** Lists, settings and errors of the protocols: a page of a thousand names of a thousand bytes is far below. */
+const MOST_ANSWER = 32_000_000;
+/** An object tells its length, and that is at most what the protocol allows (5 TB). */
+const MOST_OBJECT = 5_000_000_000_000;
+/** Until an answer begins: a store may copy gigabytes first. */
+const MOST_WAIT_MS = { read: 90_000, write: 900_000 } as const;
+/** Until an answer ends that is no object. */
+const MOST_READING_MS = 120_000;
+
+type Request = Parameters<NodeHttpHandler["handle"]>[0];
+type Options = NonNullable<Parameters<NodeHttpHandler["handle"]>[1]>;
+
+export interface HandlerOptions {
+  /** A connection on which nothing moves is given up after this long; absent: half a minute. */
+  readonly idleMs?: number | undefined;
+  readonly stop?: StopSignal | undefined;
+}
+
+/** The protocol's HTTP, with bounds: no answer is endless, and reads end when somebody stops the run. */
+export class BoundedHandler extends NodeHttpHandler {
+  private readonly stop: StopSignal;
+
+  constructor({ idleMs = IDLE_MS, stop = () => undefined }: HandlerOptions = {}) {
+    const options: NodeHttpHandlerOptions = {
+      connectionTimeout: CONNECT_MS,
+      socketTimeout: idleMs,
+      httpAgent: { maxSockets: SOCKETS, keepAlive: true },
+      httpsAgent: { maxSockets: SOCKETS, keepAlive: true },
+    };
+    super(options);
+    this.stop = stop;
+  }
+
+  override async handle(request: Request, options: Options = {}): ReturnType<NodeHttpHandler["handle"]> {
+    const isRead = request.method === "GET" || request.method === "HEAD";
+    // What is written ends: half a write is the worst that could be left.
+    const stop = isRead ? this.stop() : undefined;
+    const late = new AbortController();
+    const clock = setTimeout(
+      () => {
+        late.abort();
+      },
+      isRead ? MOST_WAIT_MS.read : MOST_WAIT_MS.write,
+    );
+    const own = [late.signal, ...(stop ? [stop] : []), ...(options.abortSignal ? [options.abortSignal] : [])];
+    try {
+      const abortSignal = AbortSignal.any(own as AbortSignal[]);
+      const { response } = await super.handle(request, { ...options, abortSignal });
+      if (response.body instanceof Readable && response.headers["content-length"] !== "0")
+        response.body = toBounded(response.body, isObject(request, response.headers), stop);
+      return { response };
+    } catch (error) {
+      throw late.signal.aborted ? new EndlessAnswer("slow") : error;
+    } finally {
+      clearTimeout(clock);
+    }
+  }
+}
+
+/** Whether an answer is an object that says how long it is; all else is short. */
+const isObject = ({ query }: Request, headers: Readonly<Record<string, string>>): boolean =>
+  query["x-id"] === "GetObject" && /^\d+$/.test(headers["content-length"] ?? "");
+
+function toBounded(body: Readable, isObject: boolean, stop: AbortSignal | undefined): Readable {
+  const mostBytes = isObject ? MOST_OBJECT : MOST_ANSWER;
+  return Readable.from(boundBody(body, { mostBytes, mostMs: MOST_READING_MS, stop }));
+}
