@@ -1,7 +1,7 @@
 import { hash } from "node:crypto";
 import { mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
-import type { BuildFile } from "../core/model/build.ts";
+import type { BuildFile, UnreadText } from "../core/model/build.ts";
 import { isTypedByName } from "../core/build/content-type.ts";
 import type { ScannedFile } from "./scan-build.ts";
 
@@ -24,7 +24,7 @@ export interface CachedFile extends BuildFile {
 }
 
 /** Changes with every change of what is read of a file. */
-const FORMAT = "restless-courier/hash-cache/3";
+const FORMAT = "restless-courier/hash-cache/4";
 const NO_BYTES = new Uint8Array();
 /** Most files have nothing of it: they share it. */
 const NONE: readonly never[] = [];
@@ -45,6 +45,7 @@ interface Columns {
   readonly references: Readonly<Record<number, BuildFile["references"]>>;
   readonly secrets: Readonly<Record<number, BuildFile["secrets"]>>;
   readonly mentions: Readonly<Record<number, readonly string[]>>;
+  readonly unread: Readonly<Record<number, readonly UnreadText[]>>;
 }
 
 /** The cache of one build folder, below the user's cache folder. `nowMs` is the time at which the build was scanned. */
@@ -65,6 +66,7 @@ export function openHashCache(cacheFolder: string, buildFolder: string, nowMs: n
         references: columns.references[place] ?? NONE,
         secrets: columns.secrets[place] ?? NONE,
         mentions: columns.mentions[place] ?? NONE,
+        unread: columns.unread[place]?.[0],
       };
     },
     save: (files, scanned, lookedFor) => {
@@ -97,6 +99,7 @@ function toColumns(
     references: sparse(({ references }) => references),
     secrets: sparse(({ secrets }) => secrets),
     mentions: sparse(({ mentions }) => mentions),
+    unread: sparse(({ unread }) => (unread === undefined ? [] : [unread])),
   };
 }
 

@@ -46,12 +46,16 @@ function hashSmall(
 ): CachedFile {
   const bytes = readBuildFile(folder, path);
   const text = TEXT.test(path) ? bytes.toString("utf8") : undefined;
+  let isCut = false as boolean;
+  const references =
+    text !== undefined && REFERRING.test(path) ? findReferences(path, text, () => (isCut = true)) : [];
   return {
     path,
     size: bytes.length,
     hash: hashOnce("sha256", bytes),
     head: isTypedByName(path) ? NO_BYTES : Uint8Array.from(bytes.subarray(0, HEAD_BYTES)),
-    references: text !== undefined && REFERRING.test(path) ? findReferences(path, text) : [],
+    references,
+    ...(isCut ? { unread: "deep" } : {}),
     secrets: findSecrets(text ?? bytes.toString("latin1", 0, HEAD_BYTES)),
     mentions: text === undefined ? [] : findTokens(text),
   };
@@ -95,6 +99,7 @@ function hashLarge(folder: string, { path }: ScannedFile): CachedFile {
       references: [],
       secrets: [],
       mentions: [],
+      ...(TEXT.test(path) ? { unread: "large" } : {}),
     };
   } finally {
     closeSync(file);

@@ -1,4 +1,4 @@
-import { existsSync, readdirSync, readFileSync } from "node:fs";
+import { existsSync, readdirSync, readFileSync, statSync } from "node:fs";
 import { join } from "node:path";
 import { findBuild, type ProjectLook } from "../core/build/find-build.ts";
 
@@ -32,18 +32,27 @@ function findPageFolders(root: string, path: string, depth: number): string[] {
   const own = existsSync(join(root, path, "index.html")) ? [path] : [];
   // What lies below a build belongs to it.
   if (depth === DEEPEST || (own.length > 0 && depth > 0)) return own;
-  const below = readdirSync(join(root, path), { withFileTypes: true }).filter(
-    (entry) => entry.isDirectory() && !SKIPPED.has(entry.name),
-  );
+  const below = listFolders(join(root, path));
   return [
     ...own,
-    ...below.flatMap(({ name }) => findPageFolders(root, path === "." ? name : `${path}/${name}`, depth + 1)),
+    ...below.flatMap((name) => findPageFolders(root, path === "." ? name : `${path}/${name}`, depth + 1)),
   ];
+}
+
+/** A folder that can't be read has none that could be looked at. */
+function listFolders(folder: string): string[] {
+  try {
+    return readdirSync(folder, { withFileTypes: true })
+      .filter((entry) => entry.isDirectory() && !SKIPPED.has(entry.name))
+      .map(({ name }) => name);
+  } catch {
+    return [];
+  }
 }
 
 function readPackage(file: string): { name?: string | undefined; homepage?: string | undefined } {
   try {
-    const { name, homepage } = JSON.parse(readFileSync(file, "utf8")) as Record<string, unknown>;
+    const { name, homepage } = JSON.parse(readText(file) ?? "") as Record<string, unknown>;
     return {
       name: typeof name === "string" ? name : undefined,
       homepage: typeof homepage === "string" ? homepage : undefined,
@@ -63,18 +72,26 @@ function readDomain(folder: string, pageFolders: readonly string[]): string | un
 }
 
 /** The last part of where the repository is fetched from. */
-const readRepository = (folder: string): string | undefined =>
-  /\[remote "origin"\][^[]*?url\s*=\s*\S*?([^/:\s]+?)(?:\.git)?\s*$/m.exec(
-    readText(join(folder, ".git", "config")) ?? "",
-  )?.[1];
+function readRepository(folder: string): string | undefined {
+  const lines = (readText(join(folder, ".git", "config")) ?? "").split("\n").map((line) => line.trim());
+  const from = lines.indexOf('[remote "origin"]');
+  const [url] = from < 0 ? [] : lines.slice(from).filter((line) => /^url\s*=/.test(line));
+  return url
+    ?.replace(/\.git$/, "")
+    .split(/[/:=\s]/)
+    .at(-1);
+}
+
+/** What is read of a file is a few lines. */
+const MOST_TEXT = 1_000_000;
 
 function readText(file: string): string | undefined {
   try {
-    return readFileSync(file, "utf8");
+    return statSync(file).isFile() ? readFileSync(file, "utf8").slice(0, MOST_TEXT) : undefined;
   } catch {
     return undefined;
   }
 }
 
 const readTitle = (file: string): string | undefined =>
-  /<title>([^<]{1,200})<\/title>/i.exec(readFileSync(file, "utf8").slice(0, 20_000))?.[1]?.trim();
+  /<title>([^<]{1,200})<\/title>/i.exec(readText(file)?.slice(0, 20_000) ?? "")?.[1]?.trim();

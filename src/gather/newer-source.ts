@@ -1,4 +1,4 @@
-import { readdirSync, statSync } from "node:fs";
+import { readdirSync, statSync, type Dirent } from "node:fs";
 import { join, relative, resolve, sep } from "node:path";
 
 /** Folders that hold what builds are made from, by the names that projects give them. */
@@ -27,12 +27,12 @@ export function findNewerSource(
   let left = MOST_FILES;
   const search = (folder: string): string | undefined => {
     if (folder === build || build.startsWith(folder + sep)) return undefined;
-    for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    for (const entry of listFolder(folder)) {
       const path = join(folder, entry.name);
       if (--left < 0 || entry.name === "node_modules" || entry.name.startsWith(".")) continue;
       const found = entry.isDirectory()
         ? search(path)
-        : entry.isFile() && statSync(path).mtimeMs > builtMs
+        : entry.isFile() && changedMs(path) > builtMs
           ? path
           : undefined;
       if (found !== undefined) return found;
@@ -46,3 +46,14 @@ export function findNewerSource(
   const first = found.find((path) => path !== undefined);
   return first === undefined ? undefined : relative(resolve(projectFolder), first);
 }
+
+/** A folder that can't be read tells nothing. */
+function listFolder(folder: string): Dirent[] {
+  try {
+    return readdirSync(folder, { withFileTypes: true });
+  } catch {
+    return [];
+  }
+}
+
+const changedMs = (path: string): number => statSync(path, { throwIfNoEntry: false })?.mtimeMs ?? 0;

@@ -162,7 +162,7 @@ class Confirmation {
       const wrong = await this.readOnce(reader, open, unread);
       const { rewrites } = this.edge.confirmation;
       const accepted = rewrites && pass > 1 ? wrong.filter(({ verdict }) => verdict === "foreign") : [];
-      this.odd.push(...accepted);
+      for (const one of accepted) this.odd.push(one);
       for (const { check } of accepted) this.read.add(check.address);
       const bad = wrong.filter((entry) => !accepted.includes(entry));
       if (bad.length === 0 || pass === PASSES) return bad;

@@ -82,7 +82,7 @@ export function addDestination(text: string, destination: DestinationAnswers): s
   if (document.errors.length > 0 || !isMap(destinations) || destinations.flow === true) return undefined;
   // Written as text behind the last destination: a document written anew would lose its layout.
   const end = destinations.range?.[1] ?? text.length;
-  const head = text.slice(0, end).replace(/\s*$/, "\n");
+  const head = `${text.slice(0, end).trimEnd()}\n`;
   return `${head}${toDestinationText(destination)}${text.slice(end).replace(/^\n*/, "")}`;
 }
 

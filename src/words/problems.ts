@@ -128,6 +128,13 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     message: "is no file (a pipe, a socket or a device), and is left out",
     hint: "leave it out with build.exclude",
   }),
+  "not-read": ({ why, size }) => ({
+    message:
+      why === "large"
+        ? `${Math.round(size / 1e6)} MB of text: what it names is not looked at, nor whether it holds a secret`
+        : "its elements are more than a thousand deep: what it names is looked at only before that",
+    hint: why === "large" ? "split it" : "",
+  }),
   "source-maps": ({ count }) => ({
     message: `${count} source maps are shipped: they show your sources to whoever asks`,
     hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',

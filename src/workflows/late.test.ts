@@ -104,7 +104,7 @@ test("right before anything is cleared the pointer is looked at: a release of an
         // Somebody has ended this run's hold by hand, and another run has delivered: this one has not noticed yet.
         if (key === POINTER_KEY) {
           const text = (await stage.text(POINTER_KEY)) ?? "";
-          stage.store.tamper(POINTER_KEY, text.replace(/"run": "[^"]+"/, '"run": "of another"'));
+          stage.store.tamper(POINTER_KEY, text.replace(/"run": "[^"]+"/, '"run": "of-another"'));
         }
         return written;
       },

@@ -115,7 +115,7 @@ async function writePhases(
     await carry("announce");
     const round = { requests: plan.lateInvalidations, lastWriteMs: run.clock.monotonicMs() };
     await ask({ phase: "invalidate", ...round });
-  } else asked.push(...plan.lateInvalidations.map(toUnasked));
+  } else for (const late of plan.lateInvalidations) asked.push(toUnasked(late));
   const outcomes = mergeOutcomes(asked);
   await settle(store, outlook, current, { outcomes, announced: etags });
   await clearUploads(store, outlook.state);

@@ -1,3 +1,4 @@
+import { setMaxListeners } from "node:events";
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Interruption } from "../../workflows/run.ts";
 import type { Terminal } from "./terminal.ts";
@@ -26,7 +27,7 @@ export interface Interruptible extends Interruption {
  */
 export function watchForInterruption(terminal: Terminal): Interruptible {
   let asked: keyof typeof SIGNALS | undefined;
-  let reads = new AbortController();
+  let reads = createStop();
   let grace: NodeJS.Timeout | undefined;
   const waiting = new Set<(error: OperatorError) => void>();
   const late = new Set<(error: OperatorError) => void>();
@@ -37,7 +38,7 @@ export function watchForInterruption(terminal: Terminal): Interruptible {
     for (const reject of waiting) reject(new OperatorError(SIGNALS[signal]));
     const before = reads;
     // Letting go of the destination takes reads, too.
-    reads = new AbortController();
+    reads = createStop();
     before.abort();
     grace = setTimeout(() => {
       for (const reject of late) reject(new OperatorError(SIGNALS[signal]));
@@ -73,4 +74,11 @@ export function watchForInterruption(terminal: Terminal): Interruptible {
       process.off("SIGTERM", onTerminate);
     },
   };
+}
+
+/** As many requests as there are may wait for it. */
+function createStop(): AbortController {
+  const stop = new AbortController();
+  setMaxListeners(0, stop.signal);
+  return stop;
 }

@@ -1,3 +1,4 @@
+import { largest } from "../../core/model/largest.ts";
 import type {
   HoldResult,
   OneReleaseResult,
@@ -74,7 +75,7 @@ export function showOneRelease(
     ...(result.note === undefined ? [] : [["note", clean(result.note)] as [string, string]]),
     ["holds", `${counted(result.files, "file")}, ${showBytes(result.bytes)}`],
   ];
-  const width = Math.max(...result.parcels.map(({ role }) => role.length), 5);
+  const width = Math.max(5, largest(result.parcels.map(({ role }) => role.length)));
   const lines = result.parcels.map(
     ({ key, role, size, aliasOf, redirectsTo, isHeldBack }) =>
       `${role.padEnd(width)}  ${showBytes(size).padStart(8)}  ${clean(key)}${aliasOf === undefined ? "" : ` (stands for ${clean(aliasOf)})`}${redirectsTo === undefined ? "" : ` (leads to ${clean(redirectsTo)})`}${isHeldBack === true ? " (held back until the edge has confirmed)" : ""}`,

@@ -44,7 +44,7 @@ export function encodeKey(key: ObjectKey): string {
 
 /** The key that an address names, undefined where its encoding is broken or it lies outside the base path. */
 export function parseAddress(address: UrlPath, basePath: UrlPath): ObjectKey | undefined {
-  const path = address.replace(/[?#].*$/, "");
+  const [path = ""] = address.split(/[?#]/, 1);
   if (!path.startsWith(basePath)) return undefined;
   try {
     return decodeURIComponent(path.slice(basePath.length));

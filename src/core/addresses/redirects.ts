@@ -59,11 +59,12 @@ export class RedirectRules {
 
   /** The place of the first rule that matches; with `isPattern` only those with a `*` count. Infinity: none does. */
   findPlace(address: UrlPath, isPattern = false): number {
-    const exact = isPattern ? undefined : this.exact.get(address);
-    const byPattern = this.patternLengths
-      .filter((length) => length <= address.length)
-      .map((length) => this.patterns.get(address.slice(0, length)) ?? Infinity);
-    return byPattern.reduce((first, place) => Math.min(first, place), exact ?? Infinity);
+    let first = isPattern ? Infinity : (this.exact.get(address) ?? Infinity);
+    for (const length of this.patternLengths) {
+      if (length > address.length) continue;
+      first = Math.min(first, this.patterns.get(address.slice(0, length)) ?? Infinity);
+    }
+    return first;
   }
 
   /** Where the first matching rule sends an address; undefined: no rule matches. Both are below the site's own path, from `/`. */

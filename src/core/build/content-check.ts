@@ -16,6 +16,7 @@ export const findContentProblems = (build: Build, { parcels, graph, earlier }: C
   ...findSecretProblems(build),
   ...findWithheld(build),
   ...findSpecial(build),
+  ...findUnread(build),
   ...findSourceMaps(build),
   ...findOldBuild(build),
   ...findPinned(graph, parcels),
@@ -34,6 +35,11 @@ const findWithheld = ({ withheld }: Build): Problem[] =>
 
 const findSpecial = ({ special }: Build): Problem[] =>
   special.map((path) => ({ code: "special-file", severity: "warning", path, facts: {} }));
+
+const findUnread = ({ files }: Build): Problem[] =>
+  files.flatMap(({ path, size, unread: why }): Problem[] =>
+    why === undefined ? [] : [{ code: "not-read", severity: "note", path, facts: { why, size } }],
+  );
 
 /** Source maps show the sources to whoever asks. */
 function findSourceMaps({ files }: Build): Problem[] {

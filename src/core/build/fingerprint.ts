@@ -151,6 +151,7 @@ const isBuildIdFolder = (path: string): boolean => folderOf(path).split("/").som
 /** Runs of letters that a hashed name could be in, and how many of them are remembered. */
 const RUN = /[A-Za-z0-9_~.-]{8,}/g;
 const MOST_REMEMBERED = 200_000;
+const LONGEST_REMEMBERED = 200;
 
 /**
  * A function that finds which of the named tokens stand in a text: as a word of their own, or as the end or a part of a
@@ -165,7 +166,7 @@ export function createTokenFinder(tokens: ReadonlySet<string>): (text: string) =
     if (known) return known;
     if (remembered.size > MOST_REMEMBERED) remembered.clear();
     const found = [...new Set(partsOf(run))].filter((part) => tokens.has(part));
-    remembered.set(run, found);
+    if (run.length <= LONGEST_REMEMBERED) remembered.set(run, found);
     return found;
   };
   return (text) => {

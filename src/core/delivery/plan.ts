@@ -59,7 +59,7 @@ export function planDelivery(input: PlanInput): Plan {
     const step = toStep(change, sources);
     if (!isAnnounced(change)) return { change, step };
     const kept = vault.keepAnnounced(step);
-    keep.push(...kept.first);
+    for (const step of kept.first) keep.push(step);
     return { change, step: kept.step };
   });
   const removals = removed.map(({ listed }) => toRemoval(listed));

@@ -54,7 +54,7 @@ export function selectInvalidations(facts: StaleAddressFacts): Invalidations {
     const spared = new Set<UrlPath>();
     const select = (keys: readonly StaleKey[]): MustGo[] => selectHeld(keys, edge, facts, spared);
     const [early, now, late] = [select(rounds.early), select(rounds.now), select(rounds.late)];
-    now.push(...toTrees(edge, facts));
+    for (const tree of toTrees(edge, facts)) now.push(tree);
     const owed = facts.owed.filter((entry) => isDebtOf(entry, edge)).flatMap(({ addresses }) => addresses);
     const all = new Set([...early, ...now, ...late].map(({ address }) => address));
     const roles = rolesByAddress(isIdle && owed.length === 0 ? [] : facts.answering, facts.addressRules);

@@ -14,7 +14,12 @@ export interface BuildFile {
   readonly references: readonly Reference[];
   /** What its text holds that nobody should be shown. */
   readonly secrets: readonly Secret[];
+  /** Why what it names was not read, or not to its end; absent: it was, or it is of no kind that names anything. */
+  readonly unread?: UnreadText | undefined;
 }
+
+/** A text that is too large to be read for what it names, or a page whose elements are too deep within one another. */
+export type UnreadText = "large" | "deep";
 
 export interface Build {
   readonly folder: string;

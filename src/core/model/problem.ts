@@ -1,3 +1,4 @@
+import type { UnreadText } from "./build.ts";
 import type { ObjectKey, UrlPath } from "./names.ts";
 
 /** A credential that a text holds. */
@@ -45,6 +46,7 @@ export interface ProblemFacts {
   readonly "never-ship": { readonly holds?: Secret };
   /** No file and no folder: a pipe, a socket, a device. */
   readonly "special-file": Nothing;
+  readonly "not-read": { readonly why: UnreadText; readonly size: number };
   readonly "source-maps": { readonly count: number };
   readonly "pinned-name": { readonly to: ObjectKey };
   /** Bytes. */

@@ -2,21 +2,25 @@ import type { Reference } from "../../model/reference.ts";
 import { findCssReferences } from "./css.ts";
 import { findHtmlReferences } from "./html.ts";
 import { findScriptReferences } from "./javascript.ts";
+import { createLineFinder } from "./reference.ts";
 
 /** Files whose references can be read. */
 export const REFERRING = /\.(x?html?|css|m?js|cjs|webmanifest)$|(^|\/)manifest\.json$/i;
 
-/** What a file names, by its kind; nothing for a kind that names nothing. */
-export function findReferences(path: string, text: string): Reference[] {
-  if (/\.x?html?$/i.test(path)) return findHtmlReferences(text);
+/**
+ * What a file names, by its kind; nothing for a kind that names nothing.
+ * @param onCut is told where only a part of it was read
+ */
+export function findReferences(path: string, text: string, onCut?: () => void): Reference[] {
+  if (/\.x?html?$/i.test(path)) return findHtmlReferences(text, onCut);
   if (/\.css$/i.test(path)) return findCssReferences(text);
   if (/\.(m?js|cjs)$/i.test(path)) return findScriptReferences(text);
   return /(\.webmanifest|(^|\/)manifest\.json)$/i.test(path) ? findManifestReferences(text) : [];
 }
 
 interface WebManifest {
-  readonly icons?: readonly { readonly src?: unknown }[];
-  readonly screenshots?: readonly { readonly src?: unknown }[];
+  readonly icons?: unknown;
+  readonly screenshots?: unknown;
   readonly start_url?: unknown;
 }
 
@@ -28,15 +32,31 @@ function findManifestReferences(text: string): Reference[] {
   } catch {
     return [];
   }
-  const lineOf = (url: string): number =>
-    text.slice(0, Math.max(0, text.indexOf(JSON.stringify(url)))).split("\n").length;
-  const images = [manifest.icons, manifest.screenshots].flatMap((list) =>
-    Array.isArray(list) ? (list as unknown[]) : [],
-  ) as { src?: unknown }[];
-  const sources = images.map(({ src }) => src).filter((src) => typeof src === "string");
-  const start =
-    typeof manifest.start_url === "string"
-      ? [{ kind: "link" as const, url: manifest.start_url, line: lineOf(manifest.start_url) }]
-      : [];
-  return [...sources.map((url) => ({ kind: "asset" as const, url, line: lineOf(url) })), ...start];
+  const images = [manifest.icons, manifest.screenshots]
+    .flatMap((list) => (Array.isArray(list) ? (list as unknown[]) : []))
+    .map((image) => (image as { src?: unknown } | null)?.src)
+    .filter((src) => typeof src === "string");
+  const { start_url: start } = manifest;
+  const lineOf = createNameFinder(text);
+  return [
+    ...images.map((url) => ({ kind: "asset" as const, url, line: lineOf(url) })),
+    ...(typeof start === "string"
+      ? [{ kind: "link" as const, url: start, line: createNameFinder(text)(start) }]
+      : []),
+  ];
+}
+
+/** Names that are written otherwise than expected, until nobody looks for more. */
+const MOST_MISSED = 20;
+
+/** Lines of names that are asked for in the order in which they stand: none is looked for twice. */
+function createNameFinder(text: string): (name: string) => number {
+  const lineAt = createLineFinder(text);
+  let [from, missed] = [0, 0];
+  return (name) => {
+    const at = missed > MOST_MISSED ? -1 : text.indexOf(JSON.stringify(name), from);
+    if (at < 0) missed += 1;
+    else from = at;
+    return lineAt(from);
+  };
 }

@@ -26,19 +26,30 @@ const LOADED =
   /^(stylesheet|icon|shortcut|apple-touch-icon(-precomposed)?|mask-icon|manifest|preload|modulepreload|prefetch)$/i;
 const POINTED = /^(canonical|alternate|next|prev|author|license|help|search)$/i;
 
-/** What a page loads and where it leads, by a parser that reads tags, raw texts and character references as browsers do. */
-export function findHtmlReferences(html: string): Reference[] {
+/** No page has elements so deep within one another. The parser's work grows with the square of it. */
+const DEEPEST = 1000;
+class TooDeep extends Error {}
+
+/**
+ * What a page loads and where it leads, by a parser that reads tags, raw texts and character references as browsers do.
+ * Of a page whose elements are absurdly deep within one another only what stands before that is read.
+ * @param onCut is told of such a page
+ */
+export function findHtmlReferences(html: string, onCut: () => void = () => undefined): Reference[] {
   const lineOf = createLineFinder(html);
   const found: Reference[] = [];
   let base: string | undefined;
   let raw:
     | { readonly find: (text: string, line: number) => Reference[]; readonly line: number; text: string }
     | undefined;
+  let depth = 0;
   const parser = new Parser({
     onopentag: (tag, attributes) => {
+      depth += 1;
+      if (depth > DEEPEST) throw new TooDeep();
       const line = lineOf(parser.startIndex);
       if (tag === "base") base ??= attributes.href;
-      found.push(...referencesOf(tag, attributes, line));
+      for (const reference of referencesOf(tag, attributes, line)) found.push(reference);
       const find =
         tag === "style"
           ? findCssReferences
@@ -51,11 +62,17 @@ export function findHtmlReferences(html: string): Reference[] {
       if (raw) raw.text += text;
     },
     onclosetag: () => {
+      depth -= 1;
       if (raw) for (const reference of raw.find(raw.text, raw.line)) found.push(reference);
       raw = undefined;
     },
   });
-  parser.end(html);
+  try {
+    parser.end(html);
+  } catch (error) {
+    if (!(error instanceof TooDeep)) throw error;
+    onCut();
+  }
   const kept = found.filter(({ url }) => url !== "" && !url.startsWith("#"));
   return base === undefined ? kept : kept.map((reference) => ({ ...reference, base: base as string }));
 }
@@ -71,7 +88,8 @@ function referencesOf(tag: string, attributes: Attributes, line: number): Refere
   for (const [name, kind] of Object.entries(ATTRIBUTES[tag] ?? {})) add(kind, attributes[name]);
   for (const name of ["srcset", "imagesrcset"])
     for (const url of parseSrcset(attributes[name] ?? "")) add("asset", url);
-  if (attributes.style !== undefined) found.push(...findCssReferences(attributes.style, line));
+  if (attributes.style !== undefined)
+    for (const reference of findCssReferences(attributes.style, line)) found.push(reference);
   if (tag === "link") add(kindOfLink(attributes.rel ?? ""), attributes.href);
   const isPicture =
     tag === "meta" && /^(og|twitter):(image|video|audio)$/.test(attributes.property ?? attributes.name ?? "");
@@ -91,14 +109,23 @@ const isInlineScript = ({ src, type }: Attributes): boolean =>
 /** The addresses of an image candidate list (WHATWG HTML §4.8.4.2.1). */
 export function parseSrcset(text: string): string[] {
   const found: string[] = [];
-  let rest = text;
+  // Each begins where the one before it has ended: nothing is read twice.
+  const next = { lead: /[\s,]*/y, url: /\S+/y, descriptors: /(?:\([^)]*(?:\)|$)|[^,(])*/y };
+  let at = 0;
+  const take = (pattern: RegExp): string => {
+    pattern.lastIndex = at;
+    const [taken = ""] = pattern.exec(text) ?? [];
+    at += taken.length;
+    return taken;
+  };
   for (;;) {
-    rest = rest.replace(/^[\s,]+/, "");
-    const [url] = /^\S+/.exec(rest) ?? [];
-    if (url === undefined) return found;
-    rest = rest.slice(url.length);
-    found.push(url.replace(/,+$/, ""));
+    take(next.lead);
+    const url = take(next.url);
+    if (url === "") return found;
+    let end = url.length;
+    while (url[end - 1] === ",") end -= 1;
+    found.push(url.slice(0, end));
     // A comma at the end of the address ends the candidate; otherwise its descriptors go on to the next comma.
-    if (!url.endsWith(",")) rest = rest.replace(/^(\([^)]*\)|[^,(])*/, "");
+    if (end === url.length) take(next.descriptors);
   }
 }

@@ -1,4 +1,4 @@
-import { parse, type Node, type Options } from "acorn";
+import { Parser, type Node, type Options } from "acorn";
 import type { Reference } from "../../model/reference.ts";
 import { createLineFinder } from "./reference.ts";
 
@@ -35,9 +35,25 @@ export function findScriptReferences(code: string, firstLine = 1): Reference[] {
   return found;
 }
 
+/**
+ * The parser without the check that a name is declared once: that takes time by the square of the names of a scope, and what
+ * a script loads does not depend on it.
+ */
+const LenientParser = Parser.extend(
+  (Base) =>
+    class extends (Base as unknown as new (...facts: never[]) => Parser) {
+      declareName(): void {
+        // Declared twice is a fault of the script, and the browser's to say.
+      }
+      checkLocalExport(): void {
+        // So is an export of what is not declared.
+      }
+    } as unknown as typeof Parser,
+);
+
 function tryParse(code: string, sourceType: NonNullable<Options["sourceType"]>): Node | undefined {
   try {
-    return parse(code, {
+    return LenientParser.parse(code, {
       ecmaVersion: "latest",
       sourceType,
       allowHashBang: true,
