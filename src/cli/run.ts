@@ -17,6 +17,7 @@ import { provisionCommand } from "./provision/command.ts";
 import { setupCommand } from "./setup/command.ts";
 import { sandboxCommand } from "./sandbox/command.ts";
 import { listOptions, parseCall } from "./frame/parse.ts";
+import { prepareOutput } from "./frame/output.ts";
 import { watchMemory } from "./frame/memory-watch.ts";
 import { showFailure } from "./frame/failure.ts";
 import { showCommandHelp, showHelp } from "./frame/help.ts";
@@ -43,7 +44,8 @@ export const COMMANDS: readonly Command[] = [
 /** Runs one call of the tool. @returns the exit code of docs/errors.md */
 export async function run(argv: readonly string[], version: string): Promise<ExitCode> {
   const terminal = openTerminal(!argv.includes("--no-color"));
-  let args: Arguments = {};
+  // Whoever asks for JSON is told in JSON, too, that the rest of the call is wrong.
+  let args: Arguments = { format: findFormat(argv, terminal.environment) };
   const endWatch = watchMemory((error) => process.exit(showFailure(error, args, terminal)));
   try {
     const readEnvironment = (command: Command): Arguments => readEnvironmentOf(command, terminal);
@@ -54,12 +56,21 @@ export async function run(argv: readonly string[], version: string): Promise<Exi
       return 0;
     }
     ({ args } = call);
+    prepareOutput(args, terminal);
     return await call.command.run(args, terminal);
   } catch (error) {
     return showFailure(error, args, terminal);
   } finally {
     endWatch();
   }
+}
+
+/** The form that a call asks for, before all of it is read. */
+function findFormat(argv: readonly string[], { COURIER_FORMAT }: NodeJS.ProcessEnv): string | undefined {
+  const at = argv.findIndex((word) => word === "--format" || word.startsWith("--format="));
+  const word = argv[at];
+  if (word === undefined) return COURIER_FORMAT;
+  return word === "--format" ? argv[at + 1] : word.slice("--format=".length);
 }
 
 /** Options that the environment sets; a variable that is none of ours is named. */

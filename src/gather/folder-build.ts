@@ -6,19 +6,13 @@ import type { Parcel } from "../core/model/parcel.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import type { Content } from "../ports/object-store.ts";
 import { encode } from "./encode.ts";
-import { openHashCache } from "./hash-cache.ts";
+import { openHashCache, type CachePlace } from "./hash-cache.ts";
 import { hashBuild, readBuildFile, WHOLE_BYTES } from "./hash-files.ts";
 import { findNewerSource } from "./newer-source.ts";
 import { scanBuild } from "./scan-build.ts";
 import { ARCHIVE, unpackArchive } from "./unpack-archive.ts";
 
 const READ_BYTES = 1024 * 1024;
-
-/** Where what was read is kept for the next run, and when this run began. */
-export interface CachePlace {
-  readonly folder: string;
-  readonly nowMs: number;
-}
 
 export interface FolderBuildOptions {
   /** Absent: nothing is kept for the next run. */
@@ -43,7 +37,7 @@ export const createFolderBuild = (
 ): BuildSource => ({
   read: (exclude) => {
     const scan = scanBuild(folder, exclude);
-    const build = hashBuild(folder, scan, cache && openHashCache(cache.folder, folder, cache.nowMs));
+    const build = hashBuild(folder, scan, cache && openHashCache(cache, folder));
     if (projectFolder === undefined || scan.files.length === 0) return build;
     const builtMs = scan.files.reduce((latest, { touchedMs }) => Math.max(latest, touchedMs), 0);
     return { ...build, newerSource: findNewerSource(projectFolder, folder, builtMs) };

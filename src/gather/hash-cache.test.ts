@@ -1,4 +1,4 @@
-import { mkdtempSync, readdirSync, rmSync, statSync, utimesSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, utimesSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { openHashCache } from "./hash-cache.ts";
@@ -10,7 +10,7 @@ const LATER = 60_000;
 
 /** Reads a build as a run does that begins at `nowMs`. */
 function read(folder: string, caches: string, nowMs: number) {
-  return hashBuild(folder, scanBuild(folder, []), openHashCache(caches, folder, nowMs));
+  return hashBuild(folder, scanBuild(folder, []), openHashCache({ folder: caches, nowMs }, folder));
 }
 
 function makeBuild(): { folder: string; caches: string } {
@@ -28,7 +28,7 @@ test("with the cache and without it a build reads the same, and an unchanged one
   const scan = scanBuild(folder, []);
   // Bytes that changed behind the cache's back, stamps kept: only a cache that is used can miss that.
   writeFileSync(join(folder, "plain"), "<!DOCTYPE html>");
-  const again = hashBuild(folder, scan, openHashCache(caches, folder, Date.now() + LATER));
+  const again = hashBuild(folder, scan, openHashCache({ folder: caches, nowMs: Date.now() + LATER }, folder));
   for (const build of [first, again]) {
     expect(
       build.files.map(({ path, hash, size, references, secrets }) => ({
@@ -59,7 +59,7 @@ test("the race: a file that was touched within the clock's step before the run i
   const scan = scanBuild(folder, []);
   // Changed again, with the same size, inode and times, as a coarse clock would show it.
   writeFileSync(path, "two");
-  const again = hashBuild(folder, scan, openHashCache(caches, folder, Date.now()));
+  const again = hashBuild(folder, scan, openHashCache({ folder: caches, nowMs: Date.now() }, folder));
   expect(again.files.find((file) => file.path === "app-1f2e3d4c.js")?.hash).toBe(
     hashBuild(folder, scanBuild(folder, [])).files[0]?.hash,
   );
@@ -83,9 +83,19 @@ test("a damaged cache, one of another version, and a folder that can't be writte
   const { folder, caches } = makeBuild();
   const right = read(folder, caches, Date.now() + LATER);
   const [file = ""] = readdirSync(caches);
-  for (const text of ["", "{", '{"format":"restless-courier/hash-cache/0"}']) {
+  const whole = readFileSync(join(caches, file), "utf8");
+  const damages = ["", "x", whole.slice(0, -20), whole.replace("index.html", "indeX.html")];
+  const older = [
+    "{",
+    '{"format":"restless-courier/hash-cache/0"}',
+    '{"format":"restless-courier/hash-cache/4"}',
+  ];
+  for (const text of [...damages, ...older]) {
     writeFileSync(join(caches, file), text);
-    expect(read(folder, caches, Date.now() + LATER).files).toEqual(right.files);
+    const told: string[] = [];
+    const place = { folder: caches, nowMs: Date.now() + LATER, onDamaged: (name: string) => told.push(name) };
+    expect(hashBuild(folder, scanBuild(folder, []), openHashCache(place, folder)).files).toEqual(right.files);
+    expect([text, told.length]).toEqual([text, damages.includes(text) ? 1 : 0]);
   }
   rmSync(caches, { recursive: true });
   writeFileSync(caches, "a file where the folder should be");

@@ -48,10 +48,18 @@ interface Columns {
   readonly unread: Readonly<Record<number, readonly UnreadText[]>>;
 }
 
-/** The cache of one build folder, below the user's cache folder. `nowMs` is the time at which the build was scanned. */
-export function openHashCache(cacheFolder: string, buildFolder: string, nowMs: number): HashCache {
-  const file = join(cacheFolder, `${hash("sha256", buildFolder).slice(0, 32)}.json`);
-  const columns = readColumns(file);
+/** Where what was read is kept for the next run, and when this run began to scan the build. */
+export interface CachePlace {
+  readonly folder: string;
+  readonly nowMs: number;
+  /** Is told where a cache is damaged, and dropped. */
+  readonly onDamaged?: (file: string) => void;
+}
+
+/** The cache of one build folder, below the user's cache folder. */
+export function openHashCache({ folder, nowMs, onDamaged }: CachePlace, buildFolder: string): HashCache {
+  const file = join(folder, `${hash("sha256", buildFolder).slice(0, 32)}.json`);
+  const columns = readColumns(file, onDamaged);
   const places = new Map(columns?.paths.map((path, place) => [path, place]));
   return {
     find: (scanned, lookedFor) => {
@@ -103,19 +111,31 @@ function toColumns(
   };
 }
 
-function readColumns(file: string): Columns | undefined {
+/** The sum of what follows stands in the first line: half a cache, or one with another byte, is none. */
+function readColumns(file: string, onDamaged: CachePlace["onDamaged"]): Columns | undefined {
+  let text: string;
   try {
-    const columns = JSON.parse(readFileSync(file, "utf8")) as Columns;
-    return columns.format === FORMAT ? columns : undefined;
+    text = readFileSync(file, "utf8");
   } catch {
     return undefined;
   }
+  const end = text.indexOf("\n");
+  const kept = text.slice(end + 1);
+  // Versions before 0.2 wrote none.
+  if (text.startsWith("{")) return undefined;
+  if (hash("sha256", kept) !== text.slice(0, Math.max(0, end))) {
+    onDamaged?.(file);
+    return undefined;
+  }
+  const columns = JSON.parse(kept) as Columns;
+  return columns.format === FORMAT ? columns : undefined;
 }
 
 function writeColumns(file: string, columns: Columns): void {
   try {
+    const kept = JSON.stringify(columns);
     mkdirSync(dirname(file), { recursive: true });
-    writeFileSync(`${file}.${process.pid}`, JSON.stringify(columns));
+    writeFileSync(`${file}.${process.pid}`, `${hash("sha256", kept)}\n${kept}`);
     renameSync(`${file}.${process.pid}`, file);
   } catch {
     // A full or read-only disk costs the next run some time, nothing else.

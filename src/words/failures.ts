@@ -38,6 +38,11 @@ export const FAILURES = {
     message: "{what} is known, but this version can't do it yet ({where})",
     hint: "leave it out for now",
   },
+  "output-failed": {
+    exit: 2,
+    message: "{file} can't be written: the system answers {cause}",
+    hint: "name another file with --output or --summary",
+  },
   "no-such-file": { exit: 2, message: "the build at {folder} has no file {name}", hint: "{nearest}" },
   "destination-unknown": {
     exit: 2,

@@ -50,14 +50,23 @@ export class Project {
     };
   }
 
-  run(args: readonly string[], environment: NodeJS.ProcessEnv = {}): Promise<Outcome> {
-    return finish(this.start(args, environment));
+  run(
+    args: readonly string[],
+    environment: NodeJS.ProcessEnv = {},
+    launcher: readonly string[] = [],
+  ): Promise<Outcome> {
+    return finish(this.start(args, environment, launcher));
   }
 
-  /** The program under way: to be killed, interrupted, watched. */
-  start(args: readonly string[], environment: NodeJS.ProcessEnv = {}): ChildProcess {
+  /** The program under way: to be killed, interrupted, watched. @param launcher a program that starts it, with its arguments */
+  start(
+    args: readonly string[],
+    environment: NodeJS.ProcessEnv = {},
+    launcher: readonly string[] = [],
+  ): ChildProcess {
+    const [program = "", ...rest] = [...launcher, process.execPath, PROGRAM, ...args];
     return note(
-      spawn(process.execPath, [PROGRAM, ...args], {
+      spawn(program, rest, {
         cwd: this.folder,
         env: { ...this.environment, ...environment },
         stdio: ["ignore", "pipe", "pipe"],

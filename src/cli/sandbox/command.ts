@@ -4,7 +4,7 @@ import { join, resolve } from "node:path";
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Sandbox, SandboxFacts, SandboxOptions } from "../../sandbox/sandbox.ts";
 import { DURATION, parseSeconds } from "../../settings/units.ts";
-import type { AccessPolicy } from "../../sandbox/store/permissions.ts";
+import { readPolicy, type AccessPolicy } from "../../sandbox/store/permissions.ts";
 import { CERTIFICATE_KINDS } from "../../sandbox/edge/certificate-kinds.ts";
 import { readTraits, TRAIT_NAMES, type Traits } from "../../sandbox/edge/traits.ts";
 import {
@@ -138,9 +138,9 @@ function readPolicyOf(args: Arguments, terminal: Terminal): AccessPolicy | undef
   const file = text(args, "policy");
   if (file === undefined) return undefined;
   try {
-    return JSON.parse(readFileSync(resolve(terminal.folder, file), "utf8")) as AccessPolicy;
+    return readPolicy(readFileSync(resolve(terminal.folder, file), "utf8"));
   } catch (error) {
-    throw wrong("policy", file, `a policy in JSON (${String(error)})`);
+    throw wrong("policy", file, `a policy in JSON (${(error as Error).message})`);
   }
 }
 

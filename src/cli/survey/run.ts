@@ -19,7 +19,7 @@ declare const __VERSION__: string;
 /** @returns the exit code: 3 where a problem is as bad as `--fail-on` says */
 export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const target = readSurveyTarget(args, terminal);
-  const { folder, source } = await openBuildOf(target, terminal);
+  const { folder, source } = await openBuildOf(target, args, terminal);
   const result = readSurvey(source, target);
   const format = text(args, "format");
   printOutput(args, terminal, () => {

@@ -6,7 +6,8 @@ import { systemMachine } from "../../adapters/machine/system-machine.ts";
 import { GUARD_CODES } from "../../core/delivery/guards.ts";
 import { Pace } from "../../core/delivery/pace.ts";
 import { OperatorError } from "../../core/model/failure.ts";
-import { openBuild, type CachePlace } from "../../gather/folder-build.ts";
+import { openBuild } from "../../gather/folder-build.ts";
+import type { CachePlace } from "../../gather/hash-cache.ts";
 import {
   countWrites,
   gateWrites,
@@ -20,8 +21,8 @@ import { createTally } from "../../ports/object-store.ts";
 import { buildFolderOf, chooseTarget, type Target } from "../../settings/destination.ts";
 import { loadSettings, SETTINGS_FILE } from "../../settings/load.ts";
 import type { Author, Delivery, Run, Stay } from "../../workflows/run.ts";
-import { list, text, type Arguments } from "../frame/command.ts";
-import type { Terminal } from "../frame/terminal.ts";
+import { isSet, list, text, type Arguments } from "../frame/command.ts";
+import { clean, type Terminal } from "../frame/terminal.ts";
 import { openEdges, openStore, openVisitors, type RunTies } from "./open.ts";
 
 /** What a run tells, and who may stop it. */
@@ -74,18 +75,19 @@ export async function wireDelivery(
   };
   const stay = await wireStay(target, { ...told, ...args }, terminal, tools);
   // Last, since an archive is unpacked here and only the run itself clears that away.
-  const { source } = await openBuildOf(target, terminal);
+  const { source } = await openBuildOf(target, args, terminal);
   return { target, stay: { ...stay, source } };
 }
 
 /** The build of a destination. Throws `usage` where nobody says which it is, `no-build`. */
 export async function openBuildOf(
   target: Target,
+  args: Arguments,
   terminal: Terminal,
 ): Promise<{ readonly folder: string; readonly source: BuildSource }> {
   const folder = buildFolderOf(target);
   const { projectFolder } = target;
-  return { folder, source: await openBuild(folder, { cache: cachePlaceOf(terminal), projectFolder }) };
+  return { folder, source: await openBuild(folder, { cache: cachePlaceOf(args, terminal), projectFolder }) };
 }
 
 async function wireStay(
@@ -181,7 +183,7 @@ function readAllowed(codes: readonly string[]): Set<string> {
 }
 
 /** The user's cache folder (XDG Base Directory Specification §3); nowhere without a home. */
-function cachePlaceOf({ environment }: Terminal): CachePlace | undefined {
+function cachePlaceOf(args: Arguments, { environment, say }: Terminal): CachePlace | undefined {
   const { XDG_CACHE_HOME: caches, HOME: home } = environment;
   const base =
     caches !== undefined && caches !== ""
@@ -189,7 +191,12 @@ function cachePlaceOf({ environment }: Terminal): CachePlace | undefined {
       : home === undefined || home === ""
         ? undefined
         : join(home, ".cache");
-  return base === undefined
-    ? undefined
-    : { folder: join(base, "restless-courier"), nowMs: systemClock.now().getTime() };
+  if (base === undefined) return undefined;
+  return {
+    folder: join(base, "restless-courier"),
+    nowMs: systemClock.now().getTime(),
+    onDamaged: (file) => {
+      if (isSet(args, "verbose")) say(`the cache ${clean(file)} is damaged: every file is read anew\n`);
+    },
+  };
 }

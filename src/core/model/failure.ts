@@ -5,6 +5,7 @@ export const FAILURE_CODES = [
   "settings-unreadable",
   "settings-invalid",
   "settings-later",
+  "output-failed",
   "no-such-file",
   "destination-unknown",
   "destination-unclear",

@@ -51,10 +51,19 @@ export async function receiveBody(
   }
 }
 
+/** The longest document: an invalidation of three thousand paths is shorter. */
+const MOST_TEXT = 20_000_000;
+
 /** Reads a small document that a request carries. */
 export async function receiveText(request: IncomingMessage): Promise<string> {
   const chunks: Buffer[] = [];
-  for await (const chunk of decoded(request)) chunks.push(chunk);
+  let size = 0;
+  for await (const chunk of decoded(request)) {
+    size += chunk.length;
+    if (size > MOST_TEXT)
+      throw new ProtocolError(400, "MaxMessageLengthExceeded", "The request is too large.");
+    chunks.push(chunk);
+  }
   const content = Buffer.concat(chunks);
   const facts = {
     size: content.length,

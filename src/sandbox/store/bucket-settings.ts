@@ -2,7 +2,7 @@ import { receiveText } from "./body.ts";
 import { ProtocolError } from "./failure.ts";
 import type { BucketSettings, SandboxRoutingRule } from "./object-table.ts";
 import { answer, answerXml, type Call } from "./operations.ts";
-import { isPublicPolicy, judge, type AccessPolicy, type Asker, type Right } from "./permissions.ts";
+import { isPublicPolicy, judge, readPolicy, type Asker, type Right } from "./permissions.ts";
 import { many, parseXml, toXml } from "./xml.ts";
 
 /** The settings of a bucket that the sandbox knows. */
@@ -144,23 +144,14 @@ function parseWebsite(text: string): NonNullable<BucketSettings["website"]> {
 }
 
 function parsePolicy(text: string, { publicBlock }: BucketSettings): string {
-  if (publicBlock?.BlockPublicPolicy === true && isPublicPolicy(readPolicy(text)))
+  const policy = readPolicy(text);
+  if (publicBlock?.BlockPublicPolicy === true && isPublicPolicy(policy))
     throw new ProtocolError(
       403,
       "AccessDenied",
       "The policy is public, and the bucket's public access block forbids public policies.",
     );
-  readPolicy(text);
   return text;
-}
-
-/** A policy out of its text. Throws `MalformedPolicy`. */
-function readPolicy(text: string): AccessPolicy {
-  try {
-    return JSON.parse(text) as AccessPolicy;
-  } catch {
-    throw new ProtocolError(400, "MalformedPolicy", "This policy contains invalid JSON");
-  }
 }
 
 /** What a bucket's own policy says to a right; a public one says nothing to anybody where the bucket restricts that. */

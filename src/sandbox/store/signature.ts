@@ -70,13 +70,7 @@ export function authenticate(
   if (header(request, "x-amz-security-token") !== (identity.sessionToken ?? ""))
     throw new ProtocolError(400, "InvalidToken", "The provided token is malformed or otherwise invalid.");
   const date = header(request, "x-amz-date");
-  if (Math.abs(parseDate(date) - nowMs) > SKEW_MS) {
-    throw new ProtocolError(
-      403,
-      "RequestTimeTooSkewed",
-      "The difference between the request time and the current time is too large.",
-    );
-  }
+  assertDate(date, day, nowMs);
   const scope = `${day}/${scopeRegion}/${service}/aws4_request`;
   const toSign = ["AWS4-HMAC-SHA256", date, scope, sha256(canonicalRequest(request, signedHeaders))].join(
     "\n",
@@ -94,6 +88,23 @@ export function authenticate(
     );
   }
   return identity;
+}
+
+function assertDate(date: string, day: string, nowMs: number): void {
+  if (!date.startsWith(day))
+    throw new ProtocolError(
+      403,
+      "SignatureDoesNotMatch",
+      "The date of the scope is not that of the request.",
+    );
+  // A date that can't be read is as far from now as any.
+  if (!(Math.abs(parseDate(date) - nowMs) <= SKEW_MS)) {
+    throw new ProtocolError(
+      403,
+      "RequestTimeTooSkewed",
+      "The difference between the request time and the current time is too large.",
+    );
+  }
 }
 
 function canonicalRequest(request: SignedRequest, signedHeaders: string): string {
