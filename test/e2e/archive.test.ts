@@ -1,10 +1,11 @@
 import { createWriteStream, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { pipeline } from "node:stream/promises";
-import { crc32, createGzip, deflateRawSync } from "node:zlib";
+import { createGzip } from "node:zlib";
 import { pack, type Header } from "tar-stream";
 import { temporaryFolder } from "../support/builds.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
+import { toZip, type ZipEntry } from "../support/zip.ts";
 
 let sandbox: RunningSandbox;
 beforeAll(async () => {
@@ -33,47 +34,11 @@ async function writeTar(
 const pages = (count: number): { name: string; text: string }[] =>
   Array.from({ length: count }, (_, index) => ({ name: `${index}.html`, text: "<p>ferry</p>" }));
 
-/** A zip file as small as the format allows (PKWARE APPNOTE §4.3); `mode` makes an entry a link, `damaged` changes a byte. */
-function writeZip(
-  entries: readonly { name: string; text: string; mode?: number; damaged?: boolean }[],
-): string {
-  const [locals, central]: [Buffer[], Buffer[]] = [[], []];
-  let offset = 0;
-  for (const { name, text, mode = 0o100644, damaged = false } of entries) {
-    const raw = Buffer.from(text);
-    const data = deflateRawSync(damaged ? text.replace("tide", "tidy") : text);
-    const facts = Buffer.alloc(20);
-    for (const [value, at] of [
-      [0x0800, 0],
-      [8, 2],
-    ] as const)
-      facts.writeUInt16LE(value, at);
-    for (const [value, at] of [
-      [crc32Of(raw), 8],
-      [data.length, 12],
-      [raw.length, 16],
-    ] as const)
-      facts.writeUInt32LE(value, at);
-    const lengths = Buffer.alloc(4);
-    lengths.writeUInt16LE(Buffer.byteLength(name), 0);
-    locals.push(Buffer.from("PK\x03\x04\x14\0", "latin1"), facts, lengths, Buffer.from(name), data);
-    const rest = Buffer.alloc(14);
-    rest.writeUInt32LE(mode * 65_536, 6);
-    rest.writeUInt32LE(offset, 10);
-    central.push(Buffer.from("PK\x01\x02\x14\x03\x14\0", "latin1"), facts, lengths, rest, Buffer.from(name));
-    offset += 30 + Buffer.byteLength(name) + data.length;
-  }
-  const directory = Buffer.concat(central);
-  const end = Buffer.alloc(22);
-  end.write("PK\x05\x06", "latin1");
-  for (const at of [8, 10]) end.writeUInt16LE(entries.length, at);
-  end.writeUInt32LE(directory.length, 12);
-  end.writeUInt32LE(offset, 16);
+function writeZip(entries: readonly ZipEntry[]): string {
   const file = join(temporaryFolder("archive"), "site.zip");
-  writeFileSync(file, Buffer.concat([...locals, directory, end]));
+  writeFileSync(file, toZip(entries));
   return file;
 }
-const crc32Of = (bytes: Buffer): number => (crc32 as (data: Buffer) => number)(bytes);
 
 test("a build comes out of .tar, .tar.gz and .zip alike, and nothing of it stays behind", async () => {
   const entries = Object.entries(FILES).map(([name, text]) => ({ name: `./${name}`, text }));

@@ -2,6 +2,8 @@ import * as z from "zod";
 import type { Hold } from "../model/hold.ts";
 
 const HOLD_FORMAT = "restless-courier/hold/1";
+/** Seconds; the settings allow no more. */
+const MOST_LEASE = 3600;
 const schema = z.object({
   format: z.literal(HOLD_FORMAT),
   run: z.string(),
@@ -11,7 +13,7 @@ const schema = z.object({
   process: z.int(),
   processStart: z.string(),
   at: z.string(),
-  leaseSeconds: z.number().min(1),
+  leaseSeconds: z.number().min(1).max(MOST_LEASE),
   renewal: z.int(),
   conditions: z.boolean().optional(),
   isReleased: z.boolean(),

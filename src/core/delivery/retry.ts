@@ -19,6 +19,9 @@ const NOBODY_THERE = /^(ECONNREFUSED|ENOTFOUND|EAI_.*|EHOST.*|ENET.*)$/;
 export const toTries = (code: string | undefined): number =>
   NOBODY_THERE.test(code ?? "") ? 4 : DEFAULT_RETRIES.tries;
 
+/** A store that asks for more has a fault; nobody waits a year for it. */
+const MOST_ASKED_MS = 60_000;
+
 /**
  * Milliseconds to wait before the next try, undefined to give up. Exponential back-off with full jitter; a wait that
  * the server asked for (`Retry-After`, RFC 9110 §10.2.3) is the least.
@@ -33,5 +36,5 @@ export function decideWaitMs(
 ): number | undefined {
   if (tried >= policy.tries) return undefined;
   const ceiling = Math.min(policy.capMs, policy.baseMs * 2 ** (tried - 1));
-  return Math.max(Math.round(random * ceiling), askedMs ?? 0);
+  return Math.max(Math.round(random * ceiling), Math.min(askedMs ?? 0, MOST_ASKED_MS));
 }

@@ -19,6 +19,8 @@ const sha256 = z.string().regex(/^[0-9a-f]{64}$/);
 const siteKey = z.string().refine(isSiteKey);
 /** It becomes a part of keys. */
 const runName = z.string().regex(/^[\w-]{1,100}$/);
+/** Seconds: 300 years, more than any setting or edge allows. */
+const MOST_FRESHNESS = 1e10;
 const address = z.string().startsWith("/");
 
 const rules = z.array(
@@ -186,7 +188,7 @@ const pointerSchema = z.object({
         run: runName,
         waybillHash: sha256,
         at: z.string(),
-        pageFreshnessSeconds: z.number(),
+        pageFreshnessSeconds: z.number().min(0).max(MOST_FRESHNESS),
       }),
     )
     .min(1),
