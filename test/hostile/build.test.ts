@@ -3,7 +3,8 @@ import { mkdirSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import type { Survey } from "../../src/results/survey.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { Project, RunningSandbox, type Outcome } from "../support/program.ts";
+import { findForeignLines } from "../support/ci-log.ts";
+import { Project, RunningSandbox } from "../support/program.ts";
 
 let sandbox: RunningSandbox;
 beforeAll(async () => {
@@ -114,11 +115,6 @@ test.each<[string, string, RegExp]>([
   expect([exit, stderr]).toEqual([3, expect.stringMatching(words)]);
 }); // prettier-ignore
 
-/** What CI services take for a command of theirs, and a line that is none of ours. */
-const ORDER = /^\s*::|^\s*foreign|##(vso|teamcity)?\[|\u001b\[0Ksection_/m;
-/** What the tool itself tells a service. */
-const OWN = /^::(group::[^\n]*|endgroup::|(error|warning) [^\n]*title=Restless Courier::[^\n]*)\n/gm;
-
 const NAMES = [
   "news\nforeign.html",
   "news\n::stop-commands::tide.html",
@@ -171,15 +167,7 @@ test("no name of a file, and nothing that a person writes, is read as a command 
       ? ["GITHUB_ACTIONS", "GITLAB_CI"]
       : ["GITHUB_ACTIONS"]) {
       const outcome = await project.run(call, { [service]: "true", [`COURIER_A\nforeign`]: "x" });
-      expect([call, foreignLines(outcome)]).toEqual([call, []]);
+      expect([call, findForeignLines(outcome)]).toEqual([call, []]);
       expect([call, outcome.exit]).not.toEqual([call, 70]);
     }
 }, 120_000);
-
-const foreignLines = ({ stdout, stderr }: Outcome): string[] =>
-  `${stdout}\n${stderr}`
-    .replace(OWN, "")
-    // Of the service's own sections only what stands behind them is looked at.
-    .replace(/^\u001b\[0Ksection_(start|end):\d+:courier_\w*[^\n]*\n/gm, "")
-    .split("\n")
-    .filter((line) => ORDER.test(line));

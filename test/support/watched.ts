@@ -15,8 +15,9 @@ export async function runWatched(
   project: Project,
   args: readonly string[],
   interruptWhen?: Promise<void>,
+  environment: NodeJS.ProcessEnv = {},
 ): Promise<Watched> {
-  const child = project.start(args);
+  const child = project.start(args, environment);
   let peak = 0;
   const clock = setInterval(() => {
     peak = Math.max(peak, readPeak(child.pid ?? 0));
