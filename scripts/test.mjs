@@ -1,7 +1,8 @@
 // Runs lint, types and tests in one go, so that 'npm test' is the whole check. Arguments go on to Jest.
 import { spawnSync } from "node:child_process";
 
-const tests = process.argv.slice(2).filter((argument) => argument !== "--soak" && argument !== "--results");
+const modes = ["--soak", "--results", "--fuzz"];
+const tests = process.argv.slice(2).filter((argument) => !modes.includes(argument));
 const environment = {
   ...process.env,
   NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ""} --experimental-vm-modules --disable-warning=ExperimentalWarning`,
@@ -17,7 +18,13 @@ if (process.argv.includes("--results")) {
   tests.push("test/e2e/results");
 }
 
-const MOST_MS = 45 * 60_000;
+if (process.argv.includes("--fuzz")) {
+  // Two minutes in all; COURIER_FUZZ_SECONDS is for each family of inputs, COURIER_FUZZ_SEED makes them others.
+  environment.COURIER_FUZZ_SECONDS ??= "16";
+  tests.push("test/fuzz");
+}
+
+const MOST_MS = Number(process.env.COURIER_FUZZ_SECONDS ?? 0) * 30_000 + 45 * 60_000;
 
 const steps =
   tests.length > 0

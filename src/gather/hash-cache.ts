@@ -1,7 +1,8 @@
 import { hash } from "node:crypto";
 import { mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
-import type { BuildFile, UnreadText } from "../core/model/build.ts";
+import type { BuildFile } from "../core/model/build.ts";
+import type { UnreadText } from "../core/model/problem.ts";
 import { isTypedByName } from "../core/build/content-type.ts";
 import type { ScannedFile } from "./scan-build.ts";
 

@@ -52,18 +52,20 @@ function listFiles(root: string): Map<string, Buffer> {
 async function unpack(name: string, bytes: Buffer): Promise<Map<string, Buffer> | undefined> {
   const file = join(folder, name);
   writeFileSync(file, bytes);
-  try {
-    const unpacked = await unpackArchive(file);
-    const files = listFiles(unpacked.folder);
-    unpacked.dispose();
-    return files;
-  } catch (error) {
-    if (!(error instanceof OperatorError)) throw error;
-    return undefined;
-  } finally {
-    if (readdirSync(folder).length > 1) throw new Error("something is left behind");
-    rmSync(file);
-  }
+  const files = await unpackArchive(file).then(
+    (unpacked) => {
+      const found = listFiles(unpacked.folder);
+      unpacked.dispose();
+      return found;
+    },
+    (error: unknown) => {
+      if (!(error instanceof OperatorError)) throw error;
+      return undefined;
+    },
+  );
+  if (readdirSync(folder).length > 1) throw new Error("something is left behind");
+  rmSync(file);
+  return files;
 }
 
 /** A whole archive is never half of one: each content is that of the name in the original, or its name is another. */

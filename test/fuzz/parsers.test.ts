@@ -31,8 +31,8 @@ function endsWell<T>(task: () => T): T | undefined {
   } catch (error) {
     if (!(error instanceof OperatorError)) throw error;
     const { message, hint } = wordsOfFailure(error);
-    if (/\n(?! {2}|    )/.test(message) || hint.includes("\n"))
-      throw new Error(`a line of its own: ${message}`);
+    if (/\n(?! {2}| {4})/.test(message) || hint.includes("\n"))
+      throw new Error(`a line of its own: ${message}`, { cause: error });
     return undefined;
   }
 }
@@ -140,7 +140,7 @@ const OTHERS = [
     leaseSeconds: 30,
     renewal: 1,
     isReleased: false,
-  } as never),
+  }),
 ];
 
 fuzz("records", {

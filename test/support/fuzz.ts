@@ -81,7 +81,7 @@ function applyEdit(text: string, [kind, place, length, piece]: Edit): string {
     case 3:
       return before;
     default:
-      return before + [...taken].reverse().join("") + after;
+      return before + Array.from(taken).reverse().join("") + after;
   }
 }
 

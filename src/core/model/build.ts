@@ -1,4 +1,4 @@
-import type { Secret } from "./problem.ts";
+import type { Secret, UnreadText } from "./problem.ts";
 import type { Reference } from "./reference.ts";
 import type { Sha256 } from "./names.ts";
 
@@ -17,9 +17,6 @@ export interface BuildFile {
   /** Why what it names was not read, or not to its end; absent: it was, or it is of no kind that names anything. */
   readonly unread?: UnreadText | undefined;
 }
-
-/** A text that is too large to be read for what it names, or a page whose elements are too deep within one another. */
-export type UnreadText = "large" | "deep";
 
 export interface Build {
   readonly folder: string;

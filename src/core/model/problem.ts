@@ -1,8 +1,10 @@
-import type { UnreadText } from "./build.ts";
 import type { ObjectKey, UrlPath } from "./names.ts";
 
 /** A credential that a text holds. */
 export type Secret = "private-key" | "access-key" | "secret-access-key";
+
+/** A text that is too large to be read for what it names, or a page whose elements are too deep within one another. */
+export type UnreadText = "large" | "deep";
 
 /** Why a name can't be delivered. */
 export type UnfitName =
