@@ -80,7 +80,7 @@ export function parseSettings(
   { environment, hide = () => undefined }: SettingsTools,
 ): ParsedSettings {
   const lines = new LineCounter();
-  const document = parseDocument(source, { lineCounter: lines, prettyErrors: false });
+  const document = parseDocument(source, { lineCounter: lines, prettyErrors: false, logLevel: "error" });
   const toPlace = (offset: number): FilePlace => {
     const { line, col: column } = lines.linePos(offset);
     return { file, line, column };

@@ -1,4 +1,5 @@
 import * as z from "zod";
+import { countChoices, MOST_CHOICES } from "../core/model/glob.ts";
 import { isSiteKey, LONGEST_PREFIX } from "../core/model/names.ts";
 import { DURATION, MOST_SECONDS, parseSeconds } from "./units.ts";
 
@@ -70,12 +71,10 @@ export const bucketPrefix = z
   })
   .transform((prefix) => (prefix === "" || prefix.endsWith("/") ? prefix : `${prefix}/`));
 
-/** More stars than these can make a matcher try for hours. */
-const MOST_STARS = 8;
 export const glob = text
   .max(1000, "at most 1,000 letters")
-  .refine((pattern) => pattern.replace(/\*+/g, "*").split("*").length <= MOST_STARS + 1, {
-    error: `a glob has ${MOST_STARS} stars at most`,
+  .refine((pattern) => countChoices(pattern) <= MOST_CHOICES, {
+    error: `a glob stands for ${MOST_CHOICES} choices at most`,
   })
   .describe("a glob over the build's paths: * within a folder, ** across folders");
 
