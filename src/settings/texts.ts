@@ -45,7 +45,7 @@ export const httpUrl = z
   .string()
   .max(2048, "at most 2,048 letters")
   .regex(URL_SHAPE, "an address that starts with http:// or https://, without a name or password in it")
-  .refine((url) => isUrl(url), { error: "an address whose host and port can be read" });
+  .refine((url) => isUrl(url), { error: "its host or port can't be read" });
 
 function isUrl(url: string): boolean {
   return /^[^\p{Cc}]*$/u.test(url) && URL.canParse(url);
@@ -63,18 +63,17 @@ const UNFIT_PREFIX = /^\/|\/\/|(^|\/)(\.{1,2}|\.courier)(\/|$)|[\p{Cc}\\*]/iu;
 export const bucketPrefix = z
   .string()
   .refine((prefix) => !UNFIT_PREFIX.test(prefix), {
-    error:
-      "a prefix is made of folders such as site/en: none is empty, . or .. or .courier, none holds \\ or *",
+    error: "a folder of it is empty, is . or .. or .courier, or holds \\ or *",
   })
   .refine((prefix) => new TextEncoder().encode(prefix).length < LONGEST_PREFIX, {
-    error: `a prefix has less than ${LONGEST_PREFIX} bytes`,
+    error: `it has ${LONGEST_PREFIX} bytes or more`,
   })
   .transform((prefix) => (prefix === "" || prefix.endsWith("/") ? prefix : `${prefix}/`));
 
 export const glob = text
   .max(1000, "at most 1,000 letters")
   .refine((pattern) => countChoices(pattern) <= MOST_CHOICES, {
-    error: `a glob stands for ${MOST_CHOICES} choices at most`,
+    error: `it stands for more than ${MOST_CHOICES} choices`,
   })
   .describe("a glob over the build's paths: * within a folder, ** across folders");
 
@@ -92,7 +91,7 @@ export const sitePath = z
   .regex(/^\//, "an address that starts with /")
   .refine(isSitePath, {
     error:
-      "an address of the site: its percent-encoding is right, it holds no spaces, and it is not below .courier/",
+      "this is no address of the site: its percent-encoding is broken, it has spaces, or it is below .courier/",
   })
   .transform(encoded);
 
@@ -116,7 +115,7 @@ export const target = z
   .regex(/^(\/|https?:\/\/)/, "an address that starts with / or http")
   .refine(isTarget, {
     error:
-      "an address that browsers can be sent to: no spaces, no name or password, host and port that can be read",
+      "browsers can't be sent there: it has spaces, a name or a password, or a host and port that can't be read",
   })
   .transform(encoded);
 
