@@ -114,8 +114,9 @@ function importScriptsOf(node: AnyNode): string | undefined {
 function literalOf(node: AnyNode): string | undefined {
   if (node.type === "Literal") return typeof node.value === "string" ? node.value : undefined;
   if (node.type !== "TemplateLiteral") return undefined;
-  const { quasis } = node as unknown as { quasis: { value: { cooked: string } }[] };
-  return quasis.length === 1 ? quasis[0]?.value.cooked : undefined;
+  const { quasis } = node as unknown as { quasis: { value: { cooked: string | null } }[] };
+  // A tagged template may hold what is no escape: then it stands for no text (ECMA-262 §12.9.6.1).
+  return quasis.length === 1 ? (quasis[0]?.value.cooked ?? undefined) : undefined;
 }
 
 const looksLikeFile = (text: string): boolean =>

@@ -147,3 +147,9 @@ test("what classic workers import, and what a page pins by its integrity", () =>
   );
   expect([pinned?.isPinned, plain?.isPinned]).toEqual([true, undefined]);
 });
+
+test("a template that stands for no text names nothing, and ends nothing", () => {
+  expect(shown("a.js", "tag`\\unicode and \\xerxes`; new URL(`./a.png`, import.meta.url)")).toEqual([
+    "1 asset ./a.png",
+  ]);
+});
