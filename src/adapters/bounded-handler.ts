@@ -1,6 +1,6 @@
 import { Readable } from "node:stream";
 import { NodeHttpHandler, type NodeHttpHandlerOptions } from "@smithy/node-http-handler";
-import { boundBody, EndlessAnswer, type StopSignal } from "./bounds.ts";
+import { boundBody, EndlessAnswer, PACE, type StopSignal } from "./bounds.ts";
 
 /** A connection that nobody answers is given up after this long. */
 const CONNECT_MS = 5_000;
@@ -12,7 +12,7 @@ const SOCKETS = 64;
 const MOST_ANSWER = 32_000_000;
 /** An object tells its length, and that is at most what the protocol allows (5 TB). */
 const MOST_OBJECT = 5_000_000_000_000;
-/** Until an answer begins: a store may copy gigabytes first. */
+/** Until an answer begins, besides the time that the request takes to send: a store may copy gigabytes first. */
 const MOST_WAIT_MS = { read: 90_000, write: 900_000 } as const;
 /** Until an answer ends that is no object. */
 const MOST_READING_MS = 120_000;
@@ -46,11 +46,12 @@ export class BoundedHandler extends NodeHttpHandler {
     // What is written ends: half a write is the worst that could be left.
     const stop = isRead ? this.stop() : undefined;
     const late = new AbortController();
+    const sending = Number(request.headers["content-length"] ?? 0) * PACE;
     const clock = setTimeout(
       () => {
         late.abort();
       },
-      isRead ? MOST_WAIT_MS.read : MOST_WAIT_MS.write,
+      (isRead ? MOST_WAIT_MS.read : MOST_WAIT_MS.write) + sending,
     );
     const own = [late.signal, ...(stop ? [stop] : []), ...(options.abortSignal ? [options.abortSignal] : [])];
     try {

@@ -9,7 +9,7 @@ export interface AnswerBounds {
 }
 
 /** Nobody is on a line that is slower than ten kilobytes a second: milliseconds for each byte. */
-const PACE = 0.1;
+export const PACE = 0.1;
 
 /** An answer that does not end, or is larger than it can be. */
 export class EndlessAnswer extends Error {
