@@ -2,26 +2,14 @@ import { execFileSync } from "node:child_process";
 import { mkdirSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import type { Survey } from "../../src/results/survey.ts";
-import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { writeFiles } from "../support/builds.ts";
 import { findForeignLines } from "../support/ci-log.ts";
-import { Project, RunningSandbox } from "../support/program.ts";
+import { HostilePlace, makeBuild } from "../support/hostile-place.ts";
 
-let sandbox: RunningSandbox;
-beforeAll(async () => {
-  sandbox = await RunningSandbox.start();
-});
-afterAll(() => sandbox.stop());
-
-const makeBuild = (): string =>
-  writeFiles(temporaryFolder("build"), { "index.html": "<p>ferry</p>", "app.css": "p{}" });
-
-let count = 0;
-/** A project of its own for a build, with a part of the bucket of its own. */
-const projectOf = (build: string): Project =>
-  new Project(sandbox.settings(build, "", `hostile-${++count}`), sandbox.facts);
+const place = new HostilePlace();
 
 async function survey(build: string): Promise<Survey> {
-  const { stdout } = await projectOf(build).run(["survey", "--all", "--format", "json"]);
+  const { stdout } = await place.projectOf(build).run(["survey", "--all", "--format", "json"]);
   return JSON.parse(stdout) as Survey;
 }
 
@@ -47,9 +35,9 @@ test("what must never be shipped is not shipped under another name, in another c
   const result = await survey(build);
   expect(pathsOf(result, "never-ship")).toEqual(withheld);
   expect(result.files.map(({ path }) => path)).toEqual(["app.css", "assets/a.txt", "index.html"]);
-  const refused = await projectOf(build).run(["deliver"]);
+  const refused = await place.projectOf(build).run(["deliver"]);
   expect([refused.exit, refused.stderr]).toEqual([3, expect.stringContaining("config.txt")]);
-  const lifted = await projectOf(build).result(["deliver", "--allow", "never-ship"]);
+  const lifted = await place.projectOf(build).result(["deliver", "--allow", "never-ship"]);
   expect(lifted.changes.map(({ key }) => key)).toEqual(["app.css", "assets/a.txt", "index.html"]);
 });
 
@@ -73,10 +61,10 @@ test("links to folders ship what they lead to, each in its place; a link back up
     for (const name of ["a", "b"]) symlinkSync(`../d${level + 1}`, join(maze, `d${level}`, name));
   }
   writeFiles(maze, { "d26/index.html": "deep" });
-  const { exit, stderr } = await projectOf(maze).run(["survey"]);
+  const { exit, stderr } = await place.projectOf(maze).run(["survey"]);
   expect([exit, stderr]).toEqual([3, expect.stringContaining("links lead to one folder in more than 1000 ways")]);
   // What is left out need not be walked.
-  const spared = new Project(sandbox.settings(maze).replace("folder:", 'exclude: ["d*/**"], folder:'), sandbox.facts);
+  const spared = place.projectOf(maze, 'exclude: ["d*/**"], ');
   expect((await spared.run(["survey"])).exit).toBe(0);
 }); // prettier-ignore
 
@@ -88,7 +76,7 @@ test("a pipe is never waited for: in the build, as the build, as an archive, as 
   const build = makeBuild();
   sh(build, "mkfifo pipe; mkfifo pipe.tar.gz");
   expect(pathsOf(await survey(build), "special-file")).toEqual(["pipe", "pipe.tar.gz"]);
-  const project = projectOf(build);
+  const project = place.projectOf(build);
   expect((await project.result(["deliver"])).changes.map(({ key }) => key)).toEqual(["app.css", "index.html"]);
   const pipe = join(build, "pipe");
   const calls: readonly (readonly [readonly string[], number, RegExp])[] = [
@@ -111,7 +99,7 @@ test.each<[string, string, RegExp]>([
 ])("%s is named, and nothing is written", async (_, script, words) => {
   const build = makeBuild();
   sh(build, script);
-  const { exit, stderr } = await projectOf(build).run(["deliver"]);
+  const { exit, stderr } = await place.projectOf(build).run(["deliver"]);
   expect([exit, stderr]).toEqual([3, expect.stringMatching(words)]);
 }); // prettier-ignore
 
@@ -132,7 +120,7 @@ test("no name of a file, and nothing that a person writes, is read as a command 
   const build = makeBuild();
   for (const name of NAMES) writeFileSync(join(build, name), `<a href="missing\n::error::a">ferry</a>`);
   writeFiles(build, { "b\n::error::c/.env": "x" });
-  const project = projectOf(build);
+  const project = place.projectOf(build);
   const lift = ["--allow", "unfit-name", "--allow", "never-ship", "--allow", "missing-asset"];
   const foul = "spring\n::error::tide ##[error]\nforeign";
   const calls: readonly (readonly string[])[] = [

@@ -2,34 +2,23 @@ import { execFileSync } from "node:child_process";
 import { chmodSync, existsSync, readdirSync, readFileSync, truncateSync } from "node:fs";
 import { join } from "node:path";
 import { errorResultSchema } from "../../src/results/delivery.ts";
-import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { Project, RunningSandbox } from "../support/program.ts";
+import { HostilePlace, makeBuild } from "../support/hostile-place.ts";
 
-let sandbox: RunningSandbox;
-beforeAll(async () => {
-  sandbox = await RunningSandbox.start();
-});
-afterAll(() => sandbox.stop());
-
-const makeBuild = (): string =>
-  writeFiles(temporaryFolder("build"), { "index.html": "<p>ferry</p>", "app.css": "p{}" });
-let count = 0;
-const projectOf = (build: string): Project =>
-  new Project(sandbox.settings(build, "", `calls-${++count}`), sandbox.facts);
+const place = new HostilePlace();
 
 test("where a result can't be written is said before anything is delivered; folders are made", async () => {
-  const project = projectOf(makeBuild());
+  const project = place.projectOf(makeBuild());
   const calls = [
     ["--output", "courier.yaml/result.json"],
     ["--output", "."],
     ["--summary", "courier.yaml/x.md"],
   ];
-  sandbox.takeLedger();
+  place.sandbox.takeLedger();
   for (const call of calls) {
     const { exit, stderr } = await project.run(["deliver", ...call]);
     expect([call, exit, stderr]).toEqual([call, 2, expect.stringContaining("can't be written")]);
   }
-  expect(sandbox.takeLedger()).toEqual([]);
+  expect(place.sandbox.takeLedger()).toEqual([]);
   const files = ["--output", "out/of/result.json", "--summary", "more/summary.md"];
   expect((await project.run(["deliver", "--format", "json", ...files])).exit).toBe(0);
   expect(JSON.parse(readFileSync(join(project.folder, "out/of/result.json"), "utf8"))).toMatchObject({
@@ -44,13 +33,13 @@ test.each([
   [["sing", "--format", "ndjson"]],
   [["deliver", "--format", "json", "--queue", "soon"]],
 ])("a wrong call that asks for JSON is told so in JSON: %j", async (call) => {
-  const { exit, stdout, stderr } = await projectOf(makeBuild()).run(call);
+  const { exit, stdout, stderr } = await place.projectOf(makeBuild()).run(call);
   expect([exit, stderr]).toEqual([2, ""]);
   expect(errorResultSchema.parse(JSON.parse(stdout)).error.code).toBe("usage");
 });
 
 test("a damaged hash cache is dropped, and said to whoever wants to know", async () => {
-  const project = projectOf(makeBuild());
+  const project = place.projectOf(makeBuild());
   await project.result(["deliver"]);
   const folder = join(project.folder, ".cache/restless-courier");
   const [name = ""] = readdirSync(folder);
@@ -66,7 +55,7 @@ test("a part of the build that this user may not read is named", async () => {
   for (const script of ["mkdir shut; printf x > shut/a.html; chmod 000 shut", "printf x > shut; chmod 000 shut", "head -c 9000000 /dev/zero > shut; chmod 000 shut"]) {
     const build = makeBuild();
     execFileSync("sh", ["-c", script], { cwd: build });
-    const project = projectOf(build);
+    const project = place.projectOf(build);
     const outcome = await project.run(["deliver"], {}, BOUND);
     expect([script, outcome.exit, outcome.stderr]).toEqual([script, 3, expect.stringMatching(/shut is in the build and can't be read: this user may not read it/)]);
     chmodSync(join(build, "shut"), 0o755);

@@ -138,6 +138,8 @@ test("waits grow with full jitter, honour what the server asked for, and end", (
   expect([1, 2, 3, 4].map((tried) => decideWaitMs(policy, tried, 0.999))).toEqual([100, 200, 250, undefined]);
   expect(decideWaitMs(policy, 1, 0)).toBe(0);
   expect(decideWaitMs(policy, 1, 0, 3000)).toBe(3000);
+  // Nobody waits three years for a store, and no timer can.
+  expect(decideWaitMs(policy, 1, 0, 99_999_999_000)).toBe(60_000);
 });
 
 test("the nearest word is one that could have been meant", () => {
