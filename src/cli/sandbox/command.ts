@@ -116,9 +116,13 @@ async function start(options: SandboxOptions): Promise<Sandbox> {
   }
 }
 
+/** Seconds. */
+const MOST_PROPAGATION = 3600;
+
 function readOptions(args: Arguments): Omit<SandboxOptions, "data"> {
   const propagation = text(args, "propagation") ?? "0s";
-  if (!DURATION.test(propagation)) throw wrong("propagation", propagation, "a duration such as 2s");
+  if (!DURATION.test(propagation) || parseSeconds(propagation) > MOST_PROPAGATION)
+    throw wrong("propagation", propagation, "a duration such as 2s, one hour at most");
   return {
     storePort: readNumber(args, "store-port", 65_535),
     edgePort: readNumber(args, "edge-port", 65_535),

@@ -15,6 +15,9 @@ const FIELDS = [
   "cs(Referer)",
 ];
 
+/** What a signed address carries, and nobody should find in a log. */
+const SIGNED = /(x-amz-(?:security-token|signature|credential)=)[^&]*/gi;
+
 /** The edge's access log in the W3C extended log file format: directives first, then one line per request. */
 export function openAccessLog(file: string): (line: AccessLine) => void {
   appendFileSync(file, `#Version: 1.0\n#Fields: ${FIELDS.join(" ")}\n`);
@@ -26,7 +29,7 @@ export function openAccessLog(file: string): (line: AccessLine) => void {
       point,
       method,
       path,
-      query,
+      query.replace(SIGNED, "$1-"),
       status,
       bytes,
       seconds.toFixed(3),
