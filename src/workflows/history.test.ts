@@ -1,3 +1,5 @@
+import { around } from "../../test/support/around.ts";
+import { listAll, readOpen } from "../gather/read-destination.ts";
 import { DAY, OPTIONS, PRUNE, site, Stage } from "../../test/support/stage.ts";
 import { deliver } from "./deliver.ts";
 import { prune } from "./prune.ts";
@@ -88,6 +90,25 @@ test("prune removes what no retained release needs, and nothing else; foreign ob
   const { decision } = await prune(stage.delivery(), { ...PRUNE, foreign: true });
   expect(decision.removals.map(({ key, why }) => [key, why])).toContainEqual(["theirs.txt", "foreign"]);
   expect(await stage.text("theirs.txt")).toBeUndefined();
+});
+
+test("what a prune removes of the site stands in a record of its own before it goes, and the record goes at its end", async () => {
+  const stage = new Stage();
+  for (const name of ["one", "two", "three"]) await stage.deliver(site(name));
+  stage.nowMs += 2 * DAY;
+  const recorded: (readonly string[])[] = [];
+  stage.between = (store) =>
+    around(store, {
+      remove: async (keys, ...rest) => {
+        const { open } = await readOpen(stage.store, (await listAll(stage.store)).listing);
+        // Whoever takes over has to know that such a removal may still come.
+        if (keys.includes("assets/one-1f2e3d4c.js")) recorded.push(open.flatMap(({ removes }) => removes));
+        return store.remove(keys, ...rest);
+      },
+    });
+  await prune(stage.delivery(), PRUNE);
+  expect(recorded).toEqual([["assets/one-1f2e3d4c.js"]]);
+  expect(await stage.keys(".courier/open/")).toEqual([]);
 });
 
 test("stale assets stay while an edge may hold pages that name them, and prune pays what is owed first", async () => {

@@ -152,6 +152,13 @@ const REMEDIES: readonly Remedy[] = [
     noticedBy: ["src/workflows/late.test.ts", "of a delivery, while another build"],
   },
   {
+    what: "a prune's own record",
+    file: "src/workflows/prune.ts",
+    text: "if (open.removes.length === 0) {",
+    without: "if (open.removes.length >= 0) {",
+    noticedBy: ["src/workflows/history.test.ts", "what a prune removes of the site"],
+  },
+  {
     what: "records of runs that failed are taken over",
     file: "src/workflows/open-record.ts",
     text: "if (taken.length > 0) await store.remove",
