@@ -125,6 +125,7 @@ test.each<[string, string, RegExp]>([
   ["a bucket that is an address", WHOLE.replace(STORE, 'store: { kind: s3, bucket: "a?b"'), /name of a bucket/],
   ["a region that is another host", WHOLE.replace("region: eu-west-1", "region: elsewhere.example#"), /name of a region/],
   ["a glob without end", WHOLE.replace('"**/*.map"', `"${"a".repeat(70_000)}"`), /at most/],
+  ["a glob of choices without end that is too long to be counted", WHOLE.replace('"**/*.map"', `"${"{a,b}".repeat(200_000)}"`), /at most 1,000 letters/],
   ["a glob of choices without end", WHOLE.replace('"**/*.map"', `"${"{a,b}".repeat(40)}"`), /more than 1000 choices/],
   ["an alias bomb", `a: &a [1,1]\n${["b", "c", "d", "e", "f", "g", "h", "i"].map((name, at) => `${name}: &${name} [${`*${"abcdefgh"[at]},`.repeat(9)}]`).join("\n")}\n`, /alias/i],
 ])("%s is found in the settings, and not in the middle of a delivery", (_, text, message) => {

@@ -70,9 +70,11 @@ export const bucketPrefix = z
   })
   .transform((prefix) => (prefix === "" || prefix.endsWith("/") ? prefix : `${prefix}/`));
 
+const LONGEST_GLOB = 1000;
 export const glob = text
-  .max(1000, "at most 1,000 letters")
-  .refine((pattern) => countChoices(pattern) <= MOST_CHOICES, {
+  .max(LONGEST_GLOB, "at most 1,000 letters")
+  // All checks are made, also of what is too long: counting its choices would take long itself.
+  .refine((pattern) => pattern.length > LONGEST_GLOB || countChoices(pattern) <= MOST_CHOICES, {
     error: `it stands for more than ${MOST_CHOICES} choices`,
   })
   .describe("a glob over the build's paths: * within a folder, ** across folders");
