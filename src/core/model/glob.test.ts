@@ -20,13 +20,16 @@ const path = fc.array(name, { minLength: 1, maxLength: 4 }).map((all) => all.joi
 const isOdd = (text: string): boolean =>
   /(^|\/)\.{1,2}(\/|$)|\*\*[^/]|[^/]\*\*|(^|\/)\.\/|\{\.|\{[^}]*\.\.|\*\*\/\*\*/.test(text);
 
+/** Its short cuts are left out: `*.*` asks for a letter behind the dot there, and nowhere else. */
+const usual = (text: string) => picomatch(text, { dot: true, noextglob: true, fastpaths: false });
+
 test("globs fit as the usual package says, which makes regular expressions of them", () => {
   fc.assert(
     fc.property(glob, path, (text, asked) => {
       fc.pre(!isOdd(text) && !isOdd(asked));
-      expect(matcher(text)(asked)).toBe(picomatch(text, { dot: true, noextglob: true })(asked));
+      expect(matcher(text)(asked)).toBe(usual(text)(asked));
     }),
-    { numRuns: 20_000 },
+    { numRuns: 20_000, examples: [["*.*", "a."]] },
   );
 });
 
