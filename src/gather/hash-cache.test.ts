@@ -76,7 +76,7 @@ test("a changed file, a file put back with its old time, and new names to look f
   expect(after.files[0]?.hash).not.toBe(before.files[0]?.hash);
   writeFileSync(join(folder, "more-2f3e4d5c.js"), "x");
   writeFileSync(join(folder, "index.html"), '<script src="more-2f3e4d5c.js"></script>');
-  expect([...read(folder, caches, Date.now() + LATER).namedTokens]).toEqual(["2f3e4d5c"]);
+  expect([...read(folder, caches, Date.now() + LATER).namedTokens]).toEqual([["2f3e4d5c", "index.html"]]);
 });
 
 test("a damaged cache, one of another version, and a folder that can't be written cost only time", () => {

@@ -25,7 +25,7 @@ export interface CachedFile extends BuildFile {
 }
 
 /** Changes with every change of what is read of a file. */
-const FORMAT = "restless-courier/hash-cache/4";
+const FORMAT = "restless-courier/hash-cache/5";
 const NO_BYTES = new Uint8Array();
 /** Most files have nothing of it: they share it. */
 const NONE: readonly never[] = [];

@@ -3,7 +3,8 @@ import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
 import type { Build } from "../core/model/build.ts";
 import { isTypedByName } from "../core/build/content-type.ts";
-import { createTokenFinder, findFingerprintNames } from "../core/build/fingerprint.ts";
+import { findFingerprintNames } from "../core/build/fingerprints/find.ts";
+import { createTokenFinder } from "../core/build/fingerprints/mentions.ts";
 import { findReferences, REFERRING } from "../core/build/references/find.ts";
 import { findSecrets } from "../core/build/secrets.ts";
 import type { Sha256 } from "../core/model/names.ts";
@@ -32,10 +33,10 @@ export function hashBuild(folder: string, { files, withheld, special }: Scan, ca
     );
   });
   if (isNew) cache?.save(hashed, files, lookedFor);
-  const own = (path: string): string | undefined => names.get(path)?.token;
-  const namedTokens = new Set(
-    hashed.flatMap(({ path, mentions }) => mentions.filter((token) => token !== own(path))),
-  );
+  const namedTokens = new Map<string, string>();
+  for (const { path, mentions } of hashed)
+    for (const token of mentions)
+      if (token !== names.get(path)?.token && !namedTokens.has(token)) namedTokens.set(token, path);
   return { folder, files: hashed, namedTokens, withheld, special };
 }
 

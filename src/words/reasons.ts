@@ -11,14 +11,26 @@ const look = <Union extends Readonly<Record<Tag, string>>, Tag extends keyof Uni
   of: Union,
 ): string => (table[of[tag]] as (one: Union) => string)(of);
 
-/** Alphabet and length, as a person would say it: `8 hex`. */
-const showShape = ({ alphabet, length }: HashShape): string =>
-  alphabet === "folder" ? `folder of ${length}` : `${length} ${alphabet}`;
+const LETTERS: Readonly<Record<Exclude<HashShape["alphabet"], "folder">, string>> = {
+  hex: "hex digits",
+  base32: "capitals and digits",
+  base36: "small letters and digits",
+  base64url: "letters and digits",
+};
 
-const EVIDENCE = {
-  naming: "another file names it",
-  family: "as names beside it do that other files name",
-} as const;
+/** What of a file is the hash, and how many stand beside it, as a person would say it. */
+function showHash({ token, shape, alike }: Extract<RoleReason, { code: "fingerprint" }>): string {
+  if (shape.alphabet === "folder") return `its folder ${token} is named by a hash or a random id`;
+  const random = `${shape.length} random ${LETTERS[shape.alphabet]}`;
+  return alike > 1
+    ? `one of ${alike} names of this folder with ${random} (${token})`
+    : `its name carries ${random} (${token})`;
+}
+
+function showEvidence(by: Extract<RoleReason, { code: "fingerprint" }>["by"]): string {
+  if (by === "family") return "other files name those beside it";
+  return "namedIn" in by ? `${by.namedIn} names it` : `it changed with the content since ${by.changedSince}`;
+}
 
 const ROLE_REASONS: {
   readonly [Code in RoleReason["code"]]: (of: RoleReason & { readonly code: Code }) => string;
@@ -31,11 +43,7 @@ const ROLE_REASONS: {
   payload: () => "data that goes with a page",
   stable: () => "a stable name",
   other: () => "neither page nor asset",
-  fingerprint: ({ token, shape, by }) => {
-    const carries = `the name carries ${token} (${showShape(shape)})`;
-    if (typeof by === "object") return `${carries}, and it changed with the content since ${by.changedSince}`;
-    return by === "naming" ? `${carries}, and ${EVIDENCE.naming}` : `${carries}, ${EVIDENCE.family}`;
-  },
+  fingerprint: (reason) => `${showHash(reason)}; ${showEvidence(reason.by)}`,
   alias: ({ of }) => `stands for ${of}`,
   redirect: ({ to }) => `a redirect of the settings, to ${to}`,
   recorded: () => "as recorded",

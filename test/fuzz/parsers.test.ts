@@ -10,7 +10,8 @@ import {
 } from "../../src/core/history/waybill.ts";
 import { parseWays } from "../../src/core/edges/known-ways.ts";
 import { parseHold, toHoldText } from "../../src/core/delivery/hold.ts";
-import { createTokenFinder, findFingerprintNames } from "../../src/core/build/fingerprint.ts";
+import { findFingerprintNames } from "../../src/core/build/fingerprints/find.ts";
+import { createTokenFinder } from "../../src/core/build/fingerprints/mentions.ts";
 import { findReferences } from "../../src/core/build/references/find.ts";
 import { findSecrets } from "../../src/core/build/secrets.ts";
 import { parseAddress } from "../../src/core/addresses/addresses.ts";

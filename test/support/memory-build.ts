@@ -1,6 +1,6 @@
 import { hash } from "node:crypto";
 import { findReferences } from "../../src/core/build/references/find.ts";
-import { findFingerprintNames } from "../../src/core/build/fingerprint.ts";
+import { findFingerprintNames } from "../../src/core/build/fingerprints/find.ts";
 import type { Reporter } from "../../src/ports/reporter.ts";
 import type { SiteRules } from "../../src/core/build/site-rules.ts";
 import { Pace } from "../../src/core/delivery/pace.ts";
@@ -43,7 +43,9 @@ const readFiles = (files: Readonly<Record<string, string>>): ReturnType<BuildSou
     references: findReferences(path, text),
     secrets: [],
   })),
-  namedTokens: new Set([...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => token)),
+  namedTokens: new Map(
+    [...findFingerprintNames(Object.keys(files)).values()].map(({ token }) => [token, "index.html"]),
+  ),
   withheld: [],
   special: [],
 });

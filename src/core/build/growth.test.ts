@@ -1,5 +1,6 @@
 import { decideRedirects, RedirectRules } from "../addresses/redirects.ts";
-import { createTokenFinder, findFingerprintNames } from "./fingerprint.ts";
+import { findFingerprintNames } from "./fingerprints/find.ts";
+import { createTokenFinder } from "./fingerprints/mentions.ts";
 import { findReferences } from "./references/find.ts";
 import { findSecrets } from "./secrets.ts";
 

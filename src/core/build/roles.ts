@@ -1,8 +1,8 @@
 import { isPolled } from "../model/polled.ts";
-import { findFingerprintNames, parseFingerprint, toShapeName } from "./fingerprint.ts";
-import type { Sha256 } from "../model/names.ts";
+import type { ObjectKey, Sha256 } from "../model/names.ts";
 import { type Role, isScriptOrStyle } from "../model/role.ts";
-import type { HashShape, RoleReason } from "../model/reasons.ts";
+import type { RoleReason } from "../model/reasons.ts";
+import { decideFingerprints } from "./fingerprints/decide.ts";
 
 export interface RoleDecision {
   readonly role: Role;
@@ -20,8 +20,8 @@ export interface RoleFacts {
   readonly entry: string;
   /** Absent: the build has no not-found page. */
   readonly notFound?: string | undefined;
-  /** Hash tokens that some other file of the build names. */
-  readonly namedTokens: ReadonlySet<string>;
+  /** Hash tokens that some other file of the build names, each with the first such file. */
+  readonly namedTokens: ReadonlyMap<string, ObjectKey>;
   /** Files that a worker loads: clients ask for them as they do for the worker. */
   readonly loadedByWorkers: ReadonlySet<string>;
   /** What earlier releases had under each key. */
@@ -51,49 +51,6 @@ export function classifyRoles(facts: RoleFacts): Map<string, RoleDecision> {
 type PlainReason = Exclude<RoleReason, { code: "fingerprint" | "alias" | "redirect" | "recorded" }>["code"];
 
 const decide = (role: Role, code: PlainReason): RoleDecision => ({ role, reason: { code } });
-
-/** How many names of a shape must be vouched for by other files before one that nobody names is believed as well. */
-const NAMED_FAMILY = 5;
-
-/** The files whose name carries a hash, with the reason to believe it. */
-function decideFingerprints({ files, namedTokens, earlier }: RoleFacts): Map<string, RoleReason> {
-  const names = findFingerprintNames(files.map(({ path }) => path));
-  const families = new Map<string, number>();
-  for (const [path, { token, shape }] of names) {
-    const family = `${topFolder(path)} ${toShapeName(shape)}`;
-    if (namedTokens.has(token)) families.set(family, (families.get(family) ?? 0) + 1);
-  }
-  const before = new Map(
-    [...earlier.keys()].flatMap((path) => (names.has(path) ? [] : [[stemOf(path), path] as const])),
-  );
-  const decided = new Map<string, RoleReason>();
-  for (const { path, hash } of files) {
-    const name = names.get(path);
-    const known = earlier.get(path);
-    // Bytes that changed under this name once will do so again; only what was promised to be immutable is a matter for a guard.
-    if (!name || (known && known.hash !== hash && known.role !== "fingerprinted")) continue;
-    const { token, shape } = name;
-    const believe = (by: Extract<RoleReason, { code: "fingerprint" }>["by"]): void => {
-      decided.set(path, { code: "fingerprint", token, shape, by });
-    };
-    const family = `${topFolder(path)} ${toShapeName(shape)}`;
-    const renamed = before.get(stemOf(path));
-    if (namedTokens.has(token)) believe("naming");
-    else if (isLong(shape) && (families.get(family) ?? 0) >= NAMED_FAMILY) believe("family");
-    else if (renamed !== undefined && earlier.get(renamed)?.hash !== hash) believe({ changedSince: renamed });
-  }
-  return decided;
-}
-
-const isLong = ({ alphabet, length }: HashShape): boolean => alphabet === "hex" && length >= 16;
-
-const topFolder = (path: string): string => path.slice(0, path.indexOf("/") + 1);
-
-/** A name without its hash: the same for every version of a file. */
-const stemOf = (path: string): string => {
-  const token = parseFingerprint(path)?.token;
-  return token === undefined ? path : path.replace(token, "*");
-};
 
 const baseName = (path: string): string => path.slice(path.lastIndexOf("/") + 1);
 

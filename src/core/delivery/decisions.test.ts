@@ -16,7 +16,7 @@ const rolesOf = (
     files: paths.map((path) => ({ path, hash: path })),
     entry: "index.html",
     notFound: "404.html",
-    namedTokens: new Set(),
+    namedTokens: new Map(),
     loadedByWorkers: new Set(),
     earlier: new Map(),
     ...more,
@@ -37,11 +37,13 @@ test("what each file is to browsers and caches", () => {
 test("a hash in a name counts only when another file names it or an earlier release is evidence", () => {
   const path = "assets/app-1f2e3d4c.js";
   expect(rolesOf([path])[path]).toBe("asset");
-  expect(rolesOf([path], { namedTokens: new Set(["1f2e3d4c"]) })[path]).toBe("fingerprinted");
+  expect(rolesOf([path], { namedTokens: new Map([["1f2e3d4c", "index.html"]]) })[path]).toBe("fingerprinted");
   const changedUnderItsName = new Map([[path, { hash: "other", role: "asset" as const }]]);
-  expect(rolesOf([path], { namedTokens: new Set(["1f2e3d4c"]), earlier: changedUnderItsName })[path]).toBe(
-    "asset",
-  );
+  expect(
+    rolesOf([path], { namedTokens: new Map([["1f2e3d4c", "index.html"]]), earlier: changedUnderItsName })[
+      path
+    ],
+  ).toBe("asset");
   const before = new Map([["assets/app-0a1b2c3d.js", { hash: "other", role: "asset" as const }]]);
   expect(rolesOf([path], { earlier: before })[path]).toBe("fingerprinted");
 });
@@ -152,6 +154,9 @@ test("what a worker loads by a plain name is a worker's, too; what it loads by a
   expect(
     rolesOf(["sw.js", "lib/cache.js", "other.js"], { loadedByWorkers: new Set(["lib/cache.js"]) }),
   ).toEqual({ "sw.js": "worker", "lib/cache.js": "worker", "other.js": "asset" });
-  const hashed = { loadedByWorkers: new Set(["lib-1f2e3d4c.js"]), namedTokens: new Set(["1f2e3d4c"]) };
+  const hashed = {
+    loadedByWorkers: new Set(["lib-1f2e3d4c.js"]),
+    namedTokens: new Map([["1f2e3d4c", "index.html"]]),
+  };
   expect(rolesOf(["lib-1f2e3d4c.js"], hashed)).toEqual({ "lib-1f2e3d4c.js": "fingerprinted" });
 });

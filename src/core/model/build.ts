@@ -1,6 +1,6 @@
 import type { Secret, UnreadText } from "./problem.ts";
 import type { Reference } from "./reference.ts";
-import type { Sha256 } from "./names.ts";
+import type { ObjectKey, Sha256 } from "./names.ts";
 
 /** One file of the build as it was read. */
 export interface BuildFile {
@@ -21,8 +21,8 @@ export interface BuildFile {
 export interface Build {
   readonly folder: string;
   readonly files: readonly BuildFile[];
-  /** Hash tokens of names that some other file of the build names. */
-  readonly namedTokens: ReadonlySet<string>;
+  /** Hash tokens of names that some other file of the build names, each with the first such file. */
+  readonly namedTokens: ReadonlyMap<string, ObjectKey>;
   /** Paths that were left out since they must never be shipped. */
   readonly withheld: readonly string[];
   /** Paths that were left out since they are neither files nor folders. */

@@ -4,7 +4,7 @@ import type { Role } from "./role.ts";
 /** The part of a file name that is a hash of its content, by alphabet and length. */
 export interface HashShape {
   /** `folder`: it is the name of a folder that the file stands in. */
-  readonly alphabet: "hex" | "base32" | "base64url" | "folder";
+  readonly alphabet: "hex" | "base32" | "base36" | "base64url" | "folder";
   /** Letters. */
   readonly length: number;
 }
@@ -19,8 +19,10 @@ export type RoleReason =
       readonly code: "fingerprint";
       readonly token: string;
       readonly shape: HashShape;
-      /** Who says so: a file that names it, files of its family that others name, or the file that it was before. */
-      readonly by: "naming" | "family" | { readonly changedSince: ObjectKey };
+      /** How many different hashes of this shape the names of its folder carry, this one included. */
+      readonly alike: number;
+      /** Who says so: a file that names it, names beside it that others name, or the file that it was before. */
+      readonly by: "family" | { readonly namedIn: ObjectKey } | { readonly changedSince: ObjectKey };
     }
   /** Made for an address, or for a redirect of the settings. */
   | { readonly code: "alias"; readonly of: ObjectKey }
