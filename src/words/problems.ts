@@ -55,9 +55,13 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     hint: "promise them with addresses.pages: [file, folder, bare], unless the endpoint answers them by itself",
   }),
   "dead-link": ({ address }) => ({ message: `${address} is linked here and no page answers there` }),
-  "missing-asset": ({ address }) => ({
-    message: `${address} is named here and is not in the build`,
+  "missing-asset": ({ address, isKnown }) => ({
+    message: `${address} is named here and is not in the build${isKnown ? ", as in the release that is live" : ""}`,
     hint: "build again from clean, or take the reference out",
+  }),
+  "wrong-base": ({ builtFor, deliveredAt, example }) => ({
+    message: `the build was made for ${builtFor} and the destination's addresses begin with ${deliveredAt}: nothing answers at ${example}`,
+    hint: `build it with ${deliveredAt} as its base path, or let the destination's url end with ${builtFor}`,
   }),
   "case-clash": ({ other }) => ({
     message: `differs from ${other} only in case or spelling`,

@@ -13,7 +13,15 @@ import { byText } from "../model/names.ts";
 import type { Role } from "../model/role.ts";
 import type { Wanted } from "../model/wanted.ts";
 import { SEVERITIES, type Problem } from "../model/problem.ts";
-import { buildReferenceGraph, findReferenceProblems, selectLoadedByPages } from "./reference-graph.ts";
+import { findWrongBase } from "./base-check.ts";
+import {
+  buildReferenceGraph,
+  findReferenceProblems,
+  selectLoadedByPages,
+  selectMissing,
+  type GraphFacts,
+  type ReferenceFacts,
+} from "./reference-graph.ts";
 import { decideRedirects, RedirectRules } from "../addresses/redirects.ts";
 import type { EarlierFile } from "./roles.ts";
 
@@ -57,7 +65,7 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
   const paths = build.files.map(({ path }) => path);
   const problems = [
     ...findBuildProblems(build.folder, rules.entry, paths),
-    ...findReferenceProblems(graph, facts),
+    ...findPlaceProblems(graph, { ...facts, knownMissing: state?.waybill?.missing }),
     ...findNameProblems(paths, endpoint.bucketPrefix),
     ...(endpoint.plainNames ? findFileNameProblems(paths) : []),
     ...aliasProblems,
@@ -69,10 +77,20 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
   );
   const all = [...marked, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
   const { routing } = redirects;
+  const missing = selectMissing(problems);
   return {
-    wanted: { parcels: all, loaded, routing, origin: { from: "build" } },
+    wanted: {
+      ...{ parcels: all, loaded, routing, origin: { from: "build" } },
+      ...(Object.keys(missing).length > 0 && { missing }),
+    },
     findings: { graph, problems: sortProblems(problems) },
   };
+}
+
+/** A build that was made for another place than the destination's is wrong as a whole: what it names can't be there. */
+function findPlaceProblems(graph: ReferenceGraph, facts: ReferenceFacts & GraphFacts): Problem[] {
+  const wrong = findWrongBase(facts);
+  return wrong ? [wrong] : findReferenceProblems(graph, facts);
 }
 
 /** Roles that are written after pages where no page loads them. */

@@ -46,7 +46,9 @@ function findLoadedByWorkers(files: readonly BuildFile[], { basePath }: AddressR
   const loaded = files
     .filter(({ path }) => isWorkerScript(path))
     .flatMap(({ path, references }) =>
-      references.filter(({ kind }) => kind === "asset").map(({ url }) => toKey(path, url)),
+      references
+        .filter(({ kind }) => kind === "asset" || kind === "decoration")
+        .map(({ url }) => toKey(path, url)),
     );
   return new Set(loaded.filter((path) => path !== undefined));
 }

@@ -1,4 +1,10 @@
-import type { Reference, ReferenceKind, ResolvedReference, ReferenceGraph } from "../model/reference.ts";
+import type {
+  MissingAssets,
+  Reference,
+  ReferenceKind,
+  ResolvedReference,
+  ReferenceGraph,
+} from "../model/reference.ts";
 import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
 import { resolve, resolveReference } from "../addresses/resolve.ts";
 import type { ObjectKey, UrlPath } from "../model/names.ts";
@@ -67,18 +73,26 @@ function toAddress(
   return resolveReference({ url, base }, path, addressRules.basePath, origin);
 }
 
-/** What is wrong with the references of a build: missing assets (an error, or a warning where a script imports at will) and dead links. */
-export function findReferenceProblems(
-  { references }: ReferenceGraph,
-  facts: Pick<GraphFacts, "clientRoutes" | "isRedirected" | "files" | "addressRules">,
-): Problem[] {
+export interface ReferenceFacts extends Pick<
+  GraphFacts,
+  "clientRoutes" | "isRedirected" | "files" | "addressRules"
+> {
+  /** What the release that is live lacked, by the file that names it. */
+  readonly knownMissing?: MissingAssets | undefined;
+}
+
+/**
+ * What is wrong with the references of a build: missing assets and frames (an error; a warning where the page works without,
+ * or where the live release lacks them as well) and dead links.
+ */
+export function findReferenceProblems({ references }: ReferenceGraph, facts: ReferenceFacts): Problem[] {
   const paths = new Set(facts.files.map(({ path }) => path));
   const missing = references.filter(({ to, kind }) => to === undefined && kind !== "guess");
   const problems = missing
     .filter(
-      ({ kind, address = "" }) => kind !== "link" || !(facts.clientRoutes || facts.isRedirected(address)),
+      ({ kind, address = "" }) => !isLeading(kind) || !(facts.clientRoutes || facts.isRedirected(address)),
     )
-    .map(({ from, line, address = "", kind }) => toProblem(kind, from, line, address));
+    .map((reference) => toProblem(reference, facts.knownMissing));
   const bare = references.filter(
     ({ kind, to, address = "" }) =>
       kind === "link" && to !== undefined && isBare(address, to, facts.addressRules),
@@ -95,8 +109,27 @@ export function findReferenceProblems(
 const isBare = (address: UrlPath, to: ObjectKey, { basePath }: AddressRules): boolean =>
   to.endsWith(".html") && !address.endsWith("/") && `${address}.html` === basePath + encodeKey(to);
 
-function toProblem(kind: ReferenceKind, path: ObjectKey, line: number, address: UrlPath): Problem {
-  const facts = { address };
-  if (kind === "link") return { code: "dead-link", severity: "warning", path, line, facts };
-  return { code: "missing-asset", severity: kind === "asset" ? "error" : "warning", path, line, facts };
+/** It leads to a page, which a redirect or the entry page may answer. */
+const isLeading = (kind: ReferenceKind): boolean => kind === "link" || kind === "frame";
+
+function toProblem(
+  { kind, from: path, line, address = "" }: ResolvedReference,
+  known: MissingAssets | undefined,
+): Problem {
+  if (kind === "link") return { code: "dead-link", severity: "warning", path, line, facts: { address } };
+  const isKnown = known?.[path]?.includes(address) === true;
+  const severity = isKnown || kind === "decoration" ? "warning" : "error";
+  const facts = { address, ...(isKnown && { isKnown }) };
+  return { code: "missing-asset", severity, path, line, facts };
+}
+
+/** What pages would be broken without and the build lacks, for the record of a release that is made all the same. */
+export function selectMissing(problems: readonly Problem[]): MissingAssets {
+  const missing: Record<ObjectKey, UrlPath[]> = {};
+  for (const problem of problems) {
+    if (problem.code !== "missing-asset" || problem.path === undefined) continue;
+    const { severity, path, facts } = problem;
+    if (severity === "error" || facts.isKnown) (missing[path] ??= []).push(facts.address);
+  }
+  return missing;
 }

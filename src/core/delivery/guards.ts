@@ -31,6 +31,7 @@ export const GUARD_CODES = [
   "wrong-folder",
   "never-ship",
   "missing-asset",
+  "wrong-base",
   "case-clash",
   "unfit-name",
   "too-much-metadata",

@@ -31,6 +31,7 @@ export function fromRelease(
       // Without its build nobody knows more than its record does.
       loaded: new Set(parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key)),
       routing: (isZero || !ownsWebsite ? current?.routing : release.routing) ?? [],
+      missing: isZero ? current?.missing : release.missing,
       origin: { from: "release", release: release.release },
     },
     leftOut: all.filter(({ storedHash }) => forgotten.has(storedHash)).map(({ key }) => key),

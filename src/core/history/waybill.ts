@@ -46,6 +46,7 @@ const headerLine = z.object({
   note: z.string().optional(),
   sequence: z.int().optional(),
   redelivers: z.int().optional(),
+  missing: z.record(z.string(), z.array(address)).optional(),
   routing: rules.optional(),
   keptSettings: z.array(sha256).optional(),
   parcels: z.int(),

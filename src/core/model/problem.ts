@@ -19,7 +19,14 @@ export interface ProblemFacts {
   readonly "no-entry": { readonly entry: string };
   readonly "bare-link": { readonly addresses: readonly UrlPath[] };
   readonly "dead-link": { readonly address: UrlPath };
-  readonly "missing-asset": { readonly address: UrlPath };
+  /** `isKnown`: the release that is live lacks it as well. */
+  readonly "missing-asset": { readonly address: UrlPath; readonly isKnown?: true };
+  /** Base paths: what pages and styles name begins with the one, and the destination's addresses with the other. */
+  readonly "wrong-base": {
+    readonly builtFor: UrlPath;
+    readonly deliveredAt: UrlPath;
+    readonly example: UrlPath;
+  };
   readonly "case-clash": { readonly other: string };
   /** `most`: bytes, where a length is the reason. */
   readonly "unfit-name": { readonly why: UnfitName; readonly most?: number };

@@ -3,11 +3,12 @@ import type { ObjectKey, UrlPath } from "./names.ts";
 /**
  * What a file names:
  * - `asset`: the browser loads it with the page; without it the page is broken
- * - `decoration`: a picture or font of a style sheet; without it the page works, only less well
+ * - `decoration`: a picture or font of a style sheet, an icon, a hint to load ahead; without it the page works, only less well
+ * - `frame`: a page within the page
  * - `link`: a person may go there
  * - `guess`: a text in a script that looks like an address
  */
-export type ReferenceKind = "asset" | "decoration" | "link" | "guess";
+export type ReferenceKind = "asset" | "decoration" | "frame" | "link" | "guess";
 
 /** One mention of another file, as it was written. */
 export interface Reference {
@@ -35,3 +36,6 @@ export interface ResolvedReference extends Reference {
 export interface ReferenceGraph {
   readonly references: readonly ResolvedReference[];
 }
+
+/** Addresses that pages need and that nothing answered, by the file that names them. */
+export type MissingAssets = Readonly<Record<ObjectKey, readonly UrlPath[]>>;

@@ -1,4 +1,5 @@
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
+import type { MissingAssets } from "./reference.ts";
 import type { RoutingRule } from "./website.ts";
 import type { ImmutableNames } from "./immutable-names.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "./parcel.ts";
@@ -19,6 +20,8 @@ export interface Waybill {
   readonly sequence?: number;
   /** The release whose parcels it put back; absent: it came from a build. */
   readonly redelivers?: number;
+  /** What its pages need and it lacks; absent: nothing. */
+  readonly missing?: MissingAssets;
   /** Rules that this release gave the website endpoint; absent: none. */
   readonly routing?: readonly RoutingRule[];
   /** Settings of the website endpoint that this release, or runs which died before it, wrote over; they are in the vault. */

@@ -1,5 +1,6 @@
 import type { ObjectKey } from "./names.ts";
 import type { Parcel } from "./parcel.ts";
+import type { MissingAssets } from "./reference.ts";
 import type { RoutingRule } from "./website.ts";
 
 /** What a destination is to hold, wherever that comes from: all that a delivery is decided by. */
@@ -10,6 +11,8 @@ export interface Wanted<P extends Parcel = Parcel> {
   readonly loaded: ReadonlySet<ObjectKey>;
   /** Rules that the website endpoint is to have. */
   readonly routing: readonly RoutingRule[];
+  /** What its pages need and it lacks; absent: nothing. */
+  readonly missing?: MissingAssets | undefined;
   readonly origin: Origin;
 }
 

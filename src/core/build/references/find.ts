@@ -39,7 +39,7 @@ function findManifestReferences(text: string): Reference[] {
   const { start_url: start } = manifest;
   const lineOf = createNameFinder(text);
   return [
-    ...images.map((url) => ({ kind: "asset" as const, url, line: lineOf(url) })),
+    ...images.map((url) => ({ kind: "decoration" as const, url, line: lineOf(url) })),
     ...(typeof start === "string"
       ? [{ kind: "link" as const, url: start, line: createNameFinder(text)(start) }]
       : []),

@@ -15,15 +15,16 @@ const ATTRIBUTES: Readonly<Record<string, Readonly<Record<string, ReferenceKind>
   embed: { src: "asset" },
   object: { data: "asset" },
   input: { src: "asset" },
-  iframe: { src: "link" },
+  iframe: { src: "frame" },
   a: { href: "link" },
   area: { href: "link" },
   form: { action: "link" },
 };
 
-/** `rel` values whose target the browser loads, and those that only point somewhere. */
+/** `rel` values: what the page needs, what browsers load besides, and what only points somewhere. */
+const NEEDED = /^stylesheet$/i;
 const LOADED =
-  /^(stylesheet|icon|shortcut|apple-touch-icon(-precomposed)?|mask-icon|manifest|preload|modulepreload|prefetch)$/i;
+  /^(icon|shortcut|apple-touch-icon(-precomposed)?|mask-icon|manifest|preload|modulepreload|prefetch)$/i;
 const POINTED = /^(canonical|alternate|next|prev|author|license|help|search)$/i;
 
 /** No page has elements so deep within one another. The parser's work grows with the square of it. */
@@ -82,24 +83,26 @@ type Attributes = Readonly<Record<string, string>>;
 function referencesOf(tag: string, attributes: Attributes, line: number): Reference[] {
   const found: Reference[] = [];
   const add = (kind: ReferenceKind | undefined, url: string | undefined): void => {
-    const pinned = kind === "asset" && (attributes.integrity ?? "") !== "" ? { isPinned: true as const } : {};
+    const isPinned = kind !== "link" && (attributes.integrity ?? "") !== "";
+    const pinned = isPinned ? { isPinned: true as const } : {};
     if (kind !== undefined && url !== undefined) found.push({ kind, url: url.trim(), line, ...pinned });
   };
   for (const [name, kind] of Object.entries(ATTRIBUTES[tag] ?? {})) add(kind, attributes[name]);
   for (const name of ["srcset", "imagesrcset"])
-    for (const url of parseSrcset(attributes[name] ?? "")) add("asset", url);
+    for (const url of parseSrcset(attributes[name] ?? "")) add(tag === "link" ? "decoration" : "asset", url);
   if (attributes.style !== undefined)
     for (const reference of findCssReferences(attributes.style, line)) found.push(reference);
   if (tag === "link") add(kindOfLink(attributes.rel ?? ""), attributes.href);
   const isPicture =
     tag === "meta" && /^(og|twitter):(image|video|audio)$/.test(attributes.property ?? attributes.name ?? "");
-  if (isPicture) add("link", attributes.content);
+  if (isPicture) add("decoration", attributes.content);
   return found;
 }
 
 function kindOfLink(rel: string): ReferenceKind | undefined {
   const words = rel.split(/\s+/);
-  if (words.some((word) => LOADED.test(word))) return "asset";
+  if (words.some((word) => NEEDED.test(word))) return "asset";
+  if (words.some((word) => LOADED.test(word))) return "decoration";
   return words.some((word) => POINTED.test(word)) ? "link" : undefined;
 }
 

@@ -25,7 +25,7 @@ export function findScriptReferences(code: string, firstLine = 1): Reference[] {
     if (imported !== undefined) {
       // A bare name in an import is the business of an import map.
       if (/^(New|Call)Expression$/.test(node.type) || /^(\.{0,2}\/|https?:)/.test(imported))
-        add("asset", imported, node.start);
+        add(node.type === "NewExpression" ? "decoration" : "asset", imported, node.start);
       return false;
     }
     const text = literalOf(node);

@@ -16,9 +16,9 @@ test("a page's references are read as a browser reads them, comments and texts l
 <template><img src="/in-template.png"></template><video poster="p.jpg"><source src="v.mp4"></video>
 <meta property="og:image" content="https://www.pelicansound.example/og.png">`;
   expect(shown("index.html", html).sort()).toEqual([
-    "2 asset /a.css", "2 asset b.js", "2 link /x/", "4 asset ./app.js", "4 asset ./lazy.js", "4 guess /pictures/boat.png",
+    "2 asset /a.css", "2 decoration b.js", "2 link /x/", "4 asset ./app.js", "4 asset ./lazy.js", "4 guess /pictures/boat.png",
     "6 asset one.png", "6 asset two.png", "6 asset three.png", "6 link /news/", "7 asset more.css", "7 decoration sea.jpg", "7 decoration wave.svg",
-    "8 asset p.jpg", "8 asset v.mp4", "8 asset /in-template.png", "9 link https://www.pelicansound.example/og.png",
+    "8 asset p.jpg", "8 asset v.mp4", "8 asset /in-template.png", "9 decoration https://www.pelicansound.example/og.png",
   ].sort()); // prettier-ignore
 });
 
@@ -43,7 +43,7 @@ const d = await import(\`./d.js\`), e = new URL("e.wasm", import.meta.url), f = 
       "2 asset ./a.js",
       "2 asset /c.js",
       "3 asset ./d.js",
-      "3 asset e.wasm",
+      "3 decoration e.wasm",
       "3 guess /g/h.css",
       "3 guess f.png",
     ].sort(),
@@ -59,7 +59,7 @@ test("a script that carries a large table is read like any other", () => {
 
 test("web manifests name their icons and where they start; a damaged one names nothing", () => {
   expect(shown("site.webmanifest", '{\n"icons":[{"src":"/i.png"}],\n"start_url":"/"}')).toEqual([
-    "2 asset /i.png",
+    "2 decoration /i.png",
     "3 link /",
   ]);
   expect(shown("manifest.json", "{")).toEqual([]);
@@ -119,6 +119,37 @@ test("references are resolved from the address at which their page answers, its 
   ).toEqual(["error missing-asset index.html:1 /gone.js"]);
 });
 
+test("what a page works without warns: icons, hints to load ahead, social pictures, what a manifest names; a frame stops", () => {
+  const page = [
+    '<link rel="icon" href="/i.png">',
+    '<link rel="apple-touch-icon" href="/t.png"><link rel="manifest" href="/m.webmanifest">',
+    '<link rel="preload" href="/p.woff2" as="font"><link rel="modulepreload" href="/p.js">',
+    '<meta property="og:image" content="/og.png">',
+    '<img srcset="/s.png 2x"><iframe src="/frame.html"></iframe>',
+  ].join("\n");
+  const files = { "index.html": page, "site.webmanifest": '{"icons":[{"src":"/192.png"}]}' };
+  expect(problemsOf(files).map((problem) => problem.replace(" missing-asset index.html", ""))).toEqual([
+    "warning:1 /i.png",
+    "warning:2 /t.png",
+    "warning:2 /m.webmanifest",
+    "warning:3 /p.woff2",
+    "warning:3 /p.js",
+    "warning:4 /og.png",
+    "error:5 /s.png",
+    "error:5 /frame.html",
+    "warning missing-asset site.webmanifest:1 /192.png",
+  ]);
+});
+
+test("what the live release lacks as well warns; the same name on another page, and another name, stop", () => {
+  const files = { "a.html": '<script src="/x.js"></script><script src="/y.js"></script>', "b.html": '<script src="/x.js"></script>' }; // prettier-ignore
+  expect(problemsOf(files, { knownMissing: { "a.html": ["/x.js"] } })).toEqual([
+    "warning missing-asset a.html:1 /x.js",
+    "error missing-asset a.html:1 /y.js",
+    "error missing-asset b.html:1 /x.js",
+  ]);
+});
+
 test("missing scripts stop, missing decorations and dead links warn, guesses say nothing, client routes answer every link", () => {
   const files = {
     "index.html":
@@ -150,6 +181,6 @@ test("what classic workers import, and what a page pins by its integrity", () =>
 
 test("a template that stands for no text names nothing, and ends nothing", () => {
   expect(shown("a.js", "tag`\\unicode and \\xerxes`; new URL(`./a.png`, import.meta.url)")).toEqual([
-    "1 asset ./a.png",
+    "1 decoration ./a.png",
   ]);
 });

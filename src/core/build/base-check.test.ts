@@ -1,0 +1,28 @@
+import { memoryBuild, memoryRules } from "../../../test/support/memory-build.ts";
+import { findWrongBase } from "./base-check.ts";
+
+const of = (files: Record<string, string>, basePath: string): unknown => {
+  const found = findWrongBase({
+    files: memoryBuild(files).read([]).files,
+    addressRules: { ...memoryRules().addressRules, basePath },
+  });
+  return found && [found.facts.builtFor, found.facts.example];
+};
+
+const page = (base: string): string =>
+  `<script src="${base}assets/a.js"></script><link rel=stylesheet href="${base}assets/b.css">`;
+const ASSETS = { "assets/a.js": "1", "assets/b.css": "body{}" };
+
+test.each<[string, Record<string, string>, string, unknown]>([
+  ["the right one", { "index.html": page("/app/") }, "/app/", undefined],
+  ["the root", { "index.html": page("/app/") }, "/", ["/app/", "/app/assets/a.js"]],
+  ["another", { "index.html": page("/app/") }, "/other/", ["/app/", "/app/assets/a.js"]],
+  ["a folder, built for the root", { "index.html": page("/") }, "/other/", ["/", "/assets/a.js"]],
+  ["a deeper one", { "index.html": page("/app/v2/") }, "/app/", ["/app/v2/", "/app/v2/assets/a.js"]],
+  ["any, built relative", { "index.html": page("") }, "/other/", undefined],
+  ["another, by its <base>", { "index.html": `<base href="/app/">${page("")}` }, "/", ["/app/", "/app/assets/a.js"]],
+  ["the root, one name of another site", { "index.html": `${page("/")}<img src="/app/assets/a.js">` }, "/", undefined],
+  ["what isn't in the build anywhere", { "index.html": '<img src="/x/1.png"><img src="/x/2.png">' }, "/", undefined],
+])("a build for one place at %s", (_, files, basePath, expected) => {
+  expect(of({ ...ASSETS, ...files }, basePath)).toEqual(expected);
+}); // prettier-ignore
