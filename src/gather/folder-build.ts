@@ -2,6 +2,7 @@ import { hash } from "node:crypto";
 import { createReadStream, statSync } from "node:fs";
 import { join } from "node:path";
 import { OperatorError } from "../core/model/failure.ts";
+import { RETIRED_WORKER } from "../core/build/retired-worker.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import type { Content } from "../ports/object-store.ts";
@@ -10,6 +11,7 @@ import { openHashCache, type CachePlace } from "./hash-cache.ts";
 import { hashBuild, readBuildFile, WHOLE_BYTES } from "./hash-files.ts";
 import { findNewerSource } from "./newer-source.ts";
 import { scanBuild } from "./scan-build.ts";
+import { RETIRED_WORKER_TEXT } from "./retired-worker.ts";
 import { ARCHIVE, unpackArchive } from "./unpack-archive.ts";
 
 const READ_BYTES = 1024 * 1024;
@@ -49,6 +51,7 @@ export const createFolderBuild = (
 
 /** A large file counts by its size alone here: its bytes are checked by the store as they are sent. */
 function isChanged(folder: string, { key, aliasOf, hash: contentHash }: Parcel): boolean {
+  if (contentHash === RETIRED_WORKER.hash) return false;
   const path = aliasOf ?? key;
   const size = statSync(join(folder, path), { throwIfNoEntry: false })?.size;
   return (
@@ -61,6 +64,8 @@ function openFile(
   folder: string,
   { key, aliasOf, size, hash: contentHash, storedHash, encoding }: Parcel,
 ): Content {
+  if (contentHash === RETIRED_WORKER.hash)
+    return { size, hash: contentHash, open: () => Buffer.from(RETIRED_WORKER_TEXT) };
   if (size === 0) return { size, hash: storedHash, open: () => Buffer.alloc(0) };
   const path = aliasOf ?? key;
   if (size > WHOLE_BYTES) {

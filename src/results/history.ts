@@ -134,12 +134,16 @@ export const pruneResultSchema = z.strictObject({
 export type PruneResult = z.infer<typeof pruneResultSchema>;
 
 function toRelease(waybill: Waybill, current: number): z.infer<typeof releaseSchema> {
-  const { parcels, standing: _, routing: _routing, keptSettings: _kept, site: _site, ...facts } = waybill;
+  const { parcels, release, run, previous, at, by, commit, note, sequence, redelivers } = waybill;
   const built = parcels.filter(
     ({ aliasOf, redirectsTo }) => aliasOf === undefined && redirectsTo === undefined,
   );
   return {
-    ...facts,
+    ...{ release, run, previous, at, by },
+    ...(commit !== undefined && { commit }),
+    ...(note !== undefined && { note }),
+    ...(sequence !== undefined && { sequence }),
+    ...(redelivers !== undefined && { redelivers }),
     isCurrent: waybill.release === current,
     files: built.length,
     bytes: built.reduce((sum, { size }) => sum + size, 0),

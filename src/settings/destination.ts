@@ -98,10 +98,10 @@ function toRules(
   { url, exclude, freshness, headers, store }: DestinationSettings,
   edges: readonly NamedEdgeSettings[],
 ): SiteRules {
-  const { entry, notFound, clientRoutes, exclude: everywhere } = settings.build;
+  const { entry, notFound, clientRoutes, retireWorkers, exclude: everywhere } = settings.build;
   const isBucket = store.kind === "s3";
   return {
-    ...{ entry, notFound, clientRoutes, url, compression: settings.compression },
+    ...{ entry, notFound, clientRoutes, retireWorkers, url, compression: settings.compression },
     exclude: [...everywhere, ...exclude],
     headers: {
       freshness: [...settings.freshness, ...freshness],

@@ -48,6 +48,10 @@ const build = z.strictObject({
   notFound: text.optional(),
   clientRoutes: z.boolean().default(false).describe("an unknown address is answered with the entry page"),
   exclude: globs.default([]),
+  retireWorkers: z
+    .boolean()
+    .default(false)
+    .describe("a service worker that the build no longer has is taken away from browsers"),
 });
 
 const s3Store = z

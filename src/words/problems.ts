@@ -143,6 +143,11 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     message: `${count} source maps are shipped: they show your sources to whoever asks`,
     hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',
   }),
+  "worker-vanishes": () => ({
+    message:
+      "is the service worker of the release that is live, and the build has none there: browsers that have it keep it, and the old site with it, for good",
+    hint: "put it back into the build, or let a small worker take it away: build.retireWorkers: true",
+  }),
   "pinned-name": ({ to }) => ({
     message: `${to} is pinned by its integrity, and its name stays when it changes: pages and file of different releases refuse each other`,
     hint: "give it a name that carries its hash",

@@ -38,6 +38,8 @@ const ROLE_REASONS: {
   entry: () => "the entry page of the settings",
   "not-found": () => "the not-found page",
   polled: () => "clients ask for it again under this name",
+  registered: () => "a page registers it as its service worker",
+  retired: () => "takes away the service worker that stood here, which the build no longer has",
   html: () => "HTML",
   "worker-part": () => "a worker loads it under this name",
   payload: () => "data that goes with a page",

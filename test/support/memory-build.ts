@@ -1,5 +1,7 @@
 import { hash } from "node:crypto";
 import { findReferences } from "../../src/core/build/references/find.ts";
+import { RETIRED_WORKER } from "../../src/core/build/retired-worker.ts";
+import { RETIRED_WORKER_TEXT } from "../../src/gather/retired-worker.ts";
 import { findFingerprintNames } from "../../src/core/build/fingerprints/find.ts";
 import type { Reporter } from "../../src/ports/reporter.ts";
 import type { SiteRules } from "../../src/core/build/site-rules.ts";
@@ -26,7 +28,8 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
   open: ({ key, aliasOf, size, storedHash }) => ({
     size,
     hash: storedHash,
-    open: () => Buffer.from(files[aliasOf ?? key] ?? ""),
+    open: () =>
+      Buffer.from(storedHash === RETIRED_WORKER.hash ? RETIRED_WORKER_TEXT : (files[aliasOf ?? key] ?? "")),
   }),
 });
 
@@ -69,6 +72,7 @@ export type RuleChanges = Partial<Omit<SiteRules, "endpoint" | "headers">> & {
 export const memoryRules = ({ endpoint, headers, ...changes }: RuleChanges = {}): SiteRules => ({
   entry: "index.html",
   clientRoutes: false,
+  retireWorkers: false,
   exclude: [],
   headers: { freshness: [], types: [], headers: [], edgeCanForget: true, ...headers },
   addressRules: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },

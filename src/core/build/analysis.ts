@@ -6,7 +6,8 @@ import { recordedByKey } from "../compare/key-state.ts";
 import type { DestinationState } from "../model/release.ts";
 import { findContentProblems } from "./content-check.ts";
 import type { SiteRules } from "./site-rules.ts";
-import { decideParcels } from "./parcels.ts";
+import { decideParcels, findWorkers } from "./parcels.ts";
+import { decideGoneWorkers } from "./gone-workers.ts";
 import { findBuildProblems } from "./build-check.ts";
 import { findFileNameProblems, findNameProblems } from "./names-check.ts";
 import { byText } from "../model/names.ts";
@@ -41,7 +42,11 @@ export interface Analysis {
 /** Analyses a build; what is recorded of the destination counts as evidence. */
 export function analyseBuild(build: Build, rules: SiteRules, state: DestinationState | undefined): Analysis {
   const earlier = state ? toEarlier(state) : new Map<string, EarlierFile>();
-  const parcels = decideParcels(build, rules, earlier);
+  const gone = decideGoneWorkers({
+    ...{ live: state?.waybill, rules },
+    paths: new Set(build.files.map(({ path }) => path)),
+  });
+  const parcels = [...decideParcels(build, rules, earlier), ...gone.parcels];
   const { addressRules, endpoint, url, clientRoutes } = rules;
   const redirectRules = new RedirectRules(rules.redirects);
   const facts = {
@@ -69,6 +74,7 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
     ...findNameProblems(paths, endpoint.bucketPrefix),
     ...(endpoint.plainNames ? findFileNameProblems(paths) : []),
     ...aliasProblems,
+    ...gone.problems,
     ...redirects.problems,
     ...findContentProblems(build, { parcels, graph, earlier }),
   ];
@@ -81,6 +87,9 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
   return {
     wanted: {
       ...{ parcels: all, loaded, routing, origin: { from: "build" } },
+      workers: [...findWorkers(build.files, addressRules), ...gone.parcels.map(({ key }) => key)].sort(
+        byText,
+      ),
       ...(Object.keys(missing).length > 0 && { missing }),
     },
     findings: { graph, problems: sortProblems(problems) },

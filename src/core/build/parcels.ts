@@ -3,9 +3,10 @@ import type { BuildFile, Build } from "../model/build.ts";
 import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import { createHeaderDecider } from "./headers.ts";
 import type { SiteRules } from "./site-rules.ts";
-import { byText } from "../model/names.ts";
+import { byText, type ObjectKey } from "../model/names.ts";
 import { parseAddress, type AddressRules } from "../addresses/addresses.ts";
-import { resolveReference } from "../addresses/resolve.ts";
+import { toAddress } from "./reference-graph.ts";
+import type { Reference } from "../model/reference.ts";
 import { classifyRoles, type EarlierFile, type RoleDecision } from "./roles.ts";
 
 /**
@@ -19,12 +20,14 @@ export function decideParcels(
 ): ExplainedParcel[] {
   const paths = files.map(({ path }) => path);
   const errorPage = notFound ?? (paths.includes("404.html") ? "404.html" : undefined);
+  const workers = findWorkers(files, addressRules);
   const roles = classifyRoles({
     files,
     entry,
     notFound: errorPage,
     namedTokens,
-    loadedByWorkers: findLoadedByWorkers(files, addressRules),
+    workers,
+    loadedByWorkers: findLoadedByWorkers(files, workers, addressRules),
     earlier,
   });
   const decideHeaders = createHeaderDecider(rules);
@@ -37,18 +40,38 @@ export function decideParcels(
     .sort((a, b) => byText(a.key, b.key));
 }
 
+/** Service workers, by their name or since a page registers them. */
+export function findWorkers(files: readonly BuildFile[], addressRules: AddressRules): Set<ObjectKey> {
+  const present = new Set(files.map(({ path }) => path));
+  const registered = files.flatMap(({ path, references }) =>
+    references
+      .filter(({ kind }) => kind === "worker")
+      .map((reference) => toKey(reference, path, addressRules)),
+  );
+  const named = files.map(({ path }) => path).filter((path) => isWorkerScript(path));
+  return new Set([
+    ...named,
+    ...registered.filter((key) => key !== undefined && present.has(key)),
+  ] as ObjectKey[]);
+}
+
 /** What workers load by a plain name: an old worker must not meet a new one of these. */
-function findLoadedByWorkers(files: readonly BuildFile[], { basePath }: AddressRules): Set<string> {
-  const toKey = (path: string, url: string): string | undefined => {
-    const address = resolveReference({ url }, path, basePath);
-    return address === undefined ? undefined : parseAddress(address, basePath);
-  };
+function findLoadedByWorkers(
+  files: readonly BuildFile[],
+  workers: ReadonlySet<ObjectKey>,
+  addressRules: AddressRules,
+): Set<ObjectKey> {
   const loaded = files
-    .filter(({ path }) => isWorkerScript(path))
+    .filter(({ path }) => workers.has(path))
     .flatMap(({ path, references }) =>
       references
         .filter(({ kind }) => kind === "asset" || kind === "decoration")
-        .map(({ url }) => toKey(path, url)),
+        .map((reference) => toKey(reference, path, addressRules)),
     );
   return new Set(loaded.filter((path) => path !== undefined));
+}
+
+function toKey(reference: Reference, path: ObjectKey, addressRules: AddressRules): ObjectKey | undefined {
+  const address = toAddress(reference, path, { addressRules });
+  return address === undefined ? undefined : parseAddress(address, addressRules.basePath);
 }

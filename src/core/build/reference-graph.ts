@@ -54,7 +54,7 @@ export function buildReferenceGraph(facts: GraphFacts): ReferenceGraph {
       const address = toAddress(reference, path, facts);
       if (address === undefined) return [];
       const to = resolve(address, facts.addressRules, resolver);
-      if (reference.kind === "guess" && to === undefined) return [];
+      if ((reference.kind === "guess" || reference.kind === "worker") && to === undefined) return [];
       return [{ ...reference, from: path, address, ...(to === undefined ? {} : { to }) }];
     }),
   );
@@ -62,15 +62,17 @@ export function buildReferenceGraph(facts: GraphFacts): ReferenceGraph {
 }
 
 /** The address within the site that a reference means; undefined where it leads out of it or means none. */
-function toAddress(
+export function toAddress(
   { url, base, kind }: Reference,
   path: ObjectKey,
-  { addressRules, origin }: GraphFacts,
+  { addressRules, origin }: Pick<GraphFacts, "addressRules" | "origin">,
 ): UrlPath | undefined {
   if (/^(data|blob|mailto|tel|javascript|about):/i.test(url)) return undefined;
   // A text in a script says nothing of what it is resolved against; only whole paths can be told.
   if (kind === "guess" && !url.startsWith("/")) return undefined;
-  return resolveReference({ url, base }, path, addressRules.basePath, origin);
+  // A page says where its worker is, and pages that register one stand at the root.
+  const from = kind === "worker" && base === undefined ? addressRules.basePath : base;
+  return resolveReference({ url, base: from }, path, addressRules.basePath, origin);
 }
 
 export interface ReferenceFacts extends Pick<
@@ -87,7 +89,9 @@ export interface ReferenceFacts extends Pick<
  */
 export function findReferenceProblems({ references }: ReferenceGraph, facts: ReferenceFacts): Problem[] {
   const paths = new Set(facts.files.map(({ path }) => path));
-  const missing = references.filter(({ to, kind }) => to === undefined && kind !== "guess");
+  const missing = references.filter(
+    ({ to, kind }) => to === undefined && kind !== "guess" && kind !== "worker",
+  );
   const problems = missing
     .filter(
       ({ kind, address = "" }) => !isLeading(kind) || !(facts.clientRoutes || facts.isRedirected(address)),

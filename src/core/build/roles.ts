@@ -22,6 +22,8 @@ export interface RoleFacts {
   readonly notFound?: string | undefined;
   /** Hash tokens that some other file of the build names, each with the first such file. */
   readonly namedTokens: ReadonlyMap<string, ObjectKey>;
+  /** Service workers, by their name or since a page registers them. */
+  readonly workers: ReadonlySet<string>;
   /** Files that a worker loads: clients ask for them as they do for the worker. */
   readonly loadedByWorkers: ReadonlySet<string>;
   /** What earlier releases had under each key. */
@@ -38,6 +40,7 @@ export function classifyRoles(facts: RoleFacts): Map<string, RoleDecision> {
     if (path === facts.notFound) return decide("notFound", "not-found");
     if (isPolled(path)) return decide("worker", "polled");
     if (/\.x?html?$/i.test(path)) return decide("page", "html");
+    if (facts.workers.has(path)) return decide("worker", "registered");
     const fingerprint = fingerprints.get(path);
     if (fingerprint !== undefined) return { role: "fingerprinted", reason: fingerprint };
     if (facts.loadedByWorkers.has(path)) return decide("worker", "worker-part");

@@ -11,6 +11,8 @@ export interface SiteRules {
   readonly notFound?: string | undefined;
   /** Whether an unknown address is answered with the entry page. */
   readonly clientRoutes: boolean;
+  /** Whether a service worker that the build no longer has is taken away from browsers. */
+  readonly retireWorkers: boolean;
   /** Globs of files that stay behind. */
   readonly exclude: readonly string[];
   /** Where visitors reach it, if that is known. */

@@ -91,7 +91,7 @@ const nextRelease = (state: DestinationState): number => (state.pointer?.release
 /** Decides a whole delivery. Throws only where the plan would break an order invariant, which is a fault of ours. */
 export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const { state, retention, comparison } = facts;
-  const { parcels, loaded } = facts.wanted;
+  const { parcels, loaded, workers } = facts.wanted;
   const newRouting = findNewRouting(facts);
   const makesRelease = newRouting !== undefined || needsRelease(comparison, facts);
   const release = makesRelease ? nextRelease(state) : (state.pointer?.release ?? 0);
@@ -105,7 +105,10 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const clears = makesRelease || comparison.pending.size > 0 || (state.open ?? []).length > 0;
   const expired = clears ? selectExpired(facts, comparison, { retained, originals }) : [];
   const owed = toOwed([...edges.unmaskings, ...edges.invalidations, ...edges.lateInvalidations], state);
-  const plan = planDelivery({ release, state, comparison, keepsPrevious, expired, ...edges, owed });
+  const plan = planDelivery({
+    ...{ release, state, comparison, keepsPrevious, expired, owed, workers },
+    ...edges,
+  });
 
   const violations = findOrderViolations(plan, { ...facts, parcels, keepsPrevious, loaded, spared });
   if (violations.length > 0) throw new OrderFault(violations);

@@ -17,6 +17,7 @@ const rolesOf = (
     entry: "index.html",
     notFound: "404.html",
     namedTokens: new Map(),
+    workers: new Set(),
     loadedByWorkers: new Set(),
     earlier: new Map(),
     ...more,

@@ -228,6 +228,7 @@ test("new assets are stocked before any page, and workers that visitors have are
   const tell = (key: string) => [isStocked(byKey.get(key) as never), isAnnounced(byKey.get(key) as never)];
   expect([tell("new.css"), tell("index.html"), tell("sw.js")]).toEqual([[true, false], [false, false], [false, true]]); // prettier-ignore
   const plan = planDelivery({
+    workers: [],
     ...{ release: 2, state: place.state, comparison, keepsPrevious: true, expired: [], owed: [] },
     ...{ unmaskings: [], invalidations: [], lateInvalidations: [] },
   });

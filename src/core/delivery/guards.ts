@@ -38,6 +38,7 @@ export const GUARD_CODES = [
   "bare-breaks-references",
   "redirect-loop",
   "redirect-unplaced",
+  "worker-vanishes",
   "vanish",
   "other-site",
   "fingerprint-reused",

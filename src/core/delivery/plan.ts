@@ -29,6 +29,8 @@ export interface PlanInput {
   readonly release: number;
   readonly state: DestinationState;
   readonly comparison: Comparison;
+  /** Service workers: they are written after all that they load. */
+  readonly workers: readonly ObjectKey[];
   /** Whether the release that is current now stays restorable: then what it loses goes to the vault. */
   readonly keepsPrevious: boolean;
   /** Stale assets and records that no retained release needs. */
@@ -62,11 +64,12 @@ export function planDelivery(input: PlanInput): Plan {
     for (const step of kept.first) keep.push(step);
     return { change, step: kept.step };
   });
+  const workers = new Set(input.workers);
   const removals = removed.map(({ listed }) => toRemoval(listed));
   const groups = (names: readonly Turn[]): StepGroup[] =>
     names.map((name) => ({
       name,
-      steps: steps.filter(({ change }) => turnOf(change) === name).map(({ step }) => step),
+      steps: steps.filter(({ change }) => turnOf(change, workers) === name).map(({ step }) => step),
     }));
   const phases: StepPhase[] = [
     {
@@ -110,7 +113,7 @@ const SWITCH = [
 const ANNOUNCE = ["worker parts", "workers"] as const;
 type Turn = (typeof STOCK)[number] | (typeof SWITCH)[number] | (typeof ANNOUNCE)[number];
 
-function turnOf(change: Change): Turn {
+function turnOf(change: Change, workers: ReadonlySet<ObjectKey>): Turn {
   const { parcel } = change;
   if (parcel.redirectsTo !== undefined) return "redirects";
   if (isStocked(change)) return "new assets";
@@ -126,7 +129,7 @@ function turnOf(change: Change): Turn {
       return parcel.isLoaded !== true && FEED.test(parcel.key) ? "feeds" : "data";
     case "worker":
       if (!isAnnounced(change)) return "stable assets";
-      return isPolled(parcel.key) ? "workers" : "worker parts";
+      return isPolled(parcel.key) || workers.has(parcel.key) ? "workers" : "worker parts";
   }
 }
 

@@ -1,5 +1,6 @@
 import { byText, type ObjectKey, type Sha256 } from "../model/names.ts";
 import type { Parcel, RecordedParcel } from "../model/parcel.ts";
+import { workersOf } from "../model/release.ts";
 import { stepsOf, type Plan } from "../model/plan.ts";
 import type { Waybill } from "../model/release.ts";
 import type { Wanted } from "../model/wanted.ts";
@@ -31,6 +32,7 @@ export function fromRelease(
       // Without its build nobody knows more than its record does.
       loaded: new Set(parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key)),
       routing: (isZero || !ownsWebsite ? current?.routing : release.routing) ?? [],
+      workers: workersOf(isZero ? current : release),
       missing: isZero ? current?.missing : release.missing,
       origin: { from: "release", release: release.release },
     },

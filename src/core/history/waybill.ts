@@ -47,6 +47,7 @@ const headerLine = z.object({
   sequence: z.int().optional(),
   redelivers: z.int().optional(),
   missing: z.record(z.string(), z.array(address)).optional(),
+  workers: z.array(siteKey).optional(),
   routing: rules.optional(),
   keptSettings: z.array(sha256).optional(),
   parcels: z.int(),

@@ -48,6 +48,10 @@ test("what is written as Cache-Control is read back with the same freshness", ()
 
 test.each([
   ["sw.js", true, true, false],
+  ["service_worker.js", true, true, false],
+  ["sw-v2.js", true, true, false],
+  ["push-worker.js", true, true, false],
+  ["sw-precache.js", false, false, false],
   ["js/service-worker.min.js", false, false, false],
   ["site.webmanifest", true, false, true],
   ["asset-manifest.json", true, false, true],

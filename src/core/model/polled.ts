@@ -1,9 +1,12 @@
 import type { ObjectKey } from "./names.ts";
 
+const WORKER =
+  /(^|[-_.])(sw([-_.]?v?\d{1,4})?|(service|push|offline|safety)[-_]?worker|worker-basic(\.min)?)\.m?js$/;
+
 /** Service workers, manifests and version files that clients poll under a fixed name. */
 export function isPolled(key: ObjectKey): boolean {
   const name = key.slice(key.lastIndexOf("/") + 1).toLowerCase();
-  if (/(^|[-_.])(sw|service-?worker|safety-worker|worker-basic(\.min)?)\.m?js$/.test(name)) return true;
+  if (WORKER.test(name)) return true;
   if (/\.webmanifest$/.test(name) || /^(asset-|build-|site-|app-)?manifest\.json$/.test(name)) return true;
   return /^ngsw.*\.(js|json)$/.test(name) || /^(version|latest|build-info)\.json$/.test(name);
 }

@@ -57,6 +57,8 @@ export interface ProblemFacts {
   readonly "special-file": Nothing;
   readonly "not-read": { readonly why: UnreadText; readonly size: number };
   readonly "source-maps": { readonly count: number };
+  /** The release that is live has a service worker under this name, and the build has not. */
+  readonly "worker-vanishes": Nothing;
   readonly "pinned-name": { readonly to: ObjectKey };
   /** Bytes. */
   readonly "too-much-metadata": { readonly size: number; readonly most: number };

@@ -13,7 +13,16 @@ export interface HashShape {
 export type RoleReason =
   | {
       readonly code:
-        "entry" | "not-found" | "polled" | "html" | "worker-part" | "payload" | "stable" | "other";
+        | "entry"
+        | "not-found"
+        | "polled"
+        | "registered"
+        | "retired"
+        | "html"
+        | "worker-part"
+        | "payload"
+        | "stable"
+        | "other";
     }
   | {
       readonly code: "fingerprint";

@@ -6,9 +6,10 @@ import type { ObjectKey, UrlPath } from "./names.ts";
  * - `decoration`: a picture or font of a style sheet, an icon, a hint to load ahead; without it the page works, only less well
  * - `frame`: a page within the page
  * - `link`: a person may go there
+ * - `worker`: a service worker that a page registers
  * - `guess`: a text in a script that looks like an address
  */
-export type ReferenceKind = "asset" | "decoration" | "frame" | "link" | "guess";
+export type ReferenceKind = "asset" | "decoration" | "frame" | "link" | "worker" | "guess";
 
 /** One mention of another file, as it was written. */
 export interface Reference {

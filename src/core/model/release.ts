@@ -1,5 +1,6 @@
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
 import type { MissingAssets } from "./reference.ts";
+import { isWorkerScript } from "./polled.ts";
 import type { RoutingRule } from "./website.ts";
 import type { ImmutableNames } from "./immutable-names.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "./parcel.ts";
@@ -22,6 +23,8 @@ export interface Waybill {
   readonly redelivers?: number;
   /** What its pages need and it lacks; absent: nothing. */
   readonly missing?: MissingAssets;
+  /** Its service workers; absent in records of before 0.2, and where it has none. */
+  readonly workers?: readonly ObjectKey[];
   /** Rules that this release gave the website endpoint; absent: none. */
   readonly routing?: readonly RoutingRule[];
   /** Settings of the website endpoint that this release, or runs which died before it, wrote over; they are in the vault. */
@@ -30,6 +33,13 @@ export interface Waybill {
   /** Our objects that still stand though this release does not list them; each has `lastIn`. */
   readonly standing: readonly RecordedParcel[];
 }
+
+/** The service workers of a release; of one that does not say so, those that are known by their name. */
+export const workersOf = (waybill: Pick<Waybill, "workers" | "parcels"> | undefined): readonly ObjectKey[] =>
+  waybill?.workers ??
+  (waybill?.parcels ?? [])
+    .filter(({ role, key }) => role === "worker" && isWorkerScript(key))
+    .map(({ key }) => key);
 
 /** A release is known by its number and its run together: the run that made it may have made release 0 as well. */
 export const isSameRelease = (

@@ -13,6 +13,8 @@ export interface Wanted<P extends Parcel = Parcel> {
   readonly routing: readonly RoutingRule[];
   /** What its pages need and it lacks; absent: nothing. */
   readonly missing?: MissingAssets | undefined;
+  /** Its service workers. */
+  readonly workers: readonly ObjectKey[];
   readonly origin: Origin;
 }
 

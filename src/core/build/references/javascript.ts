@@ -11,14 +11,14 @@ export function findScriptReferences(code: string, firstLine = 1): Reference[] {
   if (!program) return [];
   const lineOf = createLineFinder(code);
   const found: Reference[] = [];
-  const add = (kind: Reference["kind"], url: string, at: number): void => {
-    found.push({ kind, url, line: lineOf(at) + firstLine - 1 });
+  const add = (kind: Reference["kind"], url: string, at: number, base?: string): void => {
+    found.push({ kind, url, line: lineOf(at) + firstLine - 1, ...(base !== undefined && { base }) });
   };
   visit(program, (node) => {
     // A service worker is not loaded with the page: the browser asks for it by itself, again and again.
     const registered = registeredBy(node);
     if (registered !== undefined) {
-      add("guess", registered, node.start);
+      add("worker", registered.url, node.start, registered.base);
       return false;
     }
     const imported = importedBy(node);
@@ -92,15 +92,28 @@ function importedBy(node: AnyNode): string | undefined {
   return isUrl && ofModule && address ? literalOf(address) : undefined;
 }
 
-/** `….register(new URL("…", import.meta.url))`: how pages tell browsers of a service worker (W3C Service Workers §3.4.3). */
-function registeredBy(node: AnyNode): string | undefined {
+/**
+ * `navigator.serviceWorker.register("…")`: how pages tell browsers of a service worker (W3C Service Workers §3.4.3). The
+ * address counts from the page, or from the module where that is written out: `new URL("…", import.meta.url)`.
+ */
+function registeredBy(node: AnyNode): { readonly url: string; readonly base?: string } | undefined {
   if (node.type !== "CallExpression") return undefined;
   const { callee, arguments: parameters } = node as unknown as { callee: AnyNode; arguments: AnyNode[] };
-  const isRegister =
-    callee.type === "MemberExpression" && (callee.property as { name?: unknown }).name === "register";
+  if (callee.type !== "MemberExpression" || nameOf(callee.property as AnyNode) !== "register")
+    return undefined;
   const [first] = parameters;
-  return isRegister && first?.type === "NewExpression" ? importedBy(first) : undefined;
+  const ofModule = first?.type === "NewExpression" ? importedBy(first) : undefined;
+  if (ofModule !== undefined) return { url: ofModule, base: "." };
+  const owner = callee.object as AnyNode;
+  const isContainer =
+    owner.type === "MemberExpression" && nameOf(owner.property as AnyNode) === "serviceWorker";
+  const url = isContainer && first ? literalOf(first) : undefined;
+  return url === undefined ? undefined : { url };
 }
+
+/** `a` of `x.a` and of `x["a"]`. */
+const nameOf = (property: AnyNode): unknown =>
+  property.type === "Identifier" ? property.name : literalOf(property);
 
 /** `importScripts("…")`: how classic workers load (WHATWG HTML §10.3.1). */
 function importScriptsOf(node: AnyNode): string | undefined {
