@@ -1,10 +1,12 @@
 import * as z from "zod";
 import { showChangeReason, showHeaderSource, showRoleReason, UNCHANGED } from "../words/reasons.ts";
-import { listAddresses, type AddressRules } from "../core/addresses/addresses.ts";
+import { listAddresses } from "../core/addresses/addresses.ts";
 import { resolveName } from "../core/addresses/resolve.ts";
 import type { Analysis } from "../core/build/analysis.ts";
 import type { Comparison } from "../core/compare/compare.ts";
 import { CHANGES } from "../core/compare/key-state.ts";
+import type { ObjectKey } from "../core/model/names.ts";
+import type { SiteRules } from "../core/build/site-rules.ts";
 import { ROLES } from "../core/model/role.ts";
 
 const mention = z.strictObject({ path: z.string(), line: z.int() });
@@ -13,6 +15,8 @@ const mention = z.strictObject({ path: z.string(), line: z.int() });
 export const explanationSchema = z.strictObject({
   /** The file of the build, or what is made for it. */
   path: z.string(),
+  /** An address that was asked about and that no file has: the entry page answers there (`build.clientRoutes`). */
+  answersFor: z.string().optional(),
   /** The file that it stands for under another address. */
   aliasOf: z.string().optional(),
   /** Where it sends visitors. */
@@ -45,13 +49,18 @@ export type Explanation = z.infer<typeof explanationSchema>;
 export function explainFile(
   name: string,
   { wanted: { parcels }, findings: { graph } }: Analysis,
-  rules: AddressRules,
+  { addressRules: rules, clientRoutes, entry }: Pick<SiteRules, "addressRules" | "clientRoutes" | "entry">,
   comparison?: Comparison,
 ): Explanation | undefined {
   const byKey = new Map(parcels.map((parcel) => [parcel.key, parcel]));
   // `news/index.html`, `./news/index.html`, `/news/` and `/news` all mean the same file.
-  const found = resolveName(name, rules, { has: (key) => byKey.has(key), bare: true });
-  const parcel = found === undefined ? undefined : byKey.get(found);
+  const resolver = { has: (key: ObjectKey) => byKey.has(key), bare: true };
+  const isRoute = clientRoutes && name.startsWith("/");
+  const found =
+    resolveName(name, rules, resolver) ??
+    // A person may leave out the path of the site itself.
+    resolveName(name.replace(/^\/(?=.)/, rules.basePath), rules, resolver);
+  const parcel = byKey.get(found ?? (isRoute ? entry : ""));
   if (!parcel) return undefined;
   const { key, role, roleReason, size, hash, trace } = parcel;
   const counted = new Map(trace.map((entry, index) => [entry.header, index]));
@@ -59,6 +68,7 @@ export function explainFile(
   const toMention = (path: string, line: number): z.infer<typeof mention> => ({ path, line });
   return {
     path: key,
+    ...(found === undefined && { answersFor: name }),
     ...(parcel.aliasOf === undefined ? {} : { aliasOf: parcel.aliasOf }),
     ...(parcel.redirectsTo === undefined ? {} : { redirectsTo: parcel.redirectsTo }),
     role,

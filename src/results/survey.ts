@@ -13,6 +13,8 @@ const size = z.int().min(0);
 export const surveySchema = z.strictObject({
   /** The build. */
   folder: z.string(),
+  /** The destination whose rules count; absent: those that hold for all do. */
+  destination: z.string().optional(),
   /** Bytes as they are, as sent with brotli (`wire`), and with gzip. */
   totals: z.strictObject({ files: size, bytes: size, wire: size, gzip: size }),
   /** Every file, its weights in bytes. */
@@ -38,7 +40,7 @@ export type Survey = z.infer<typeof surveySchema>;
 
 /** The picture of a build, before it is sent anywhere. */
 export function toSurvey(
-  folder: string,
+  { folder, destination }: { readonly folder: string; readonly destination: string | undefined },
   { wanted: { parcels: all }, findings: { problems } }: Analysis,
   weights: ReadonlyMap<string, Weight>,
 ): Survey {
@@ -59,6 +61,7 @@ export function toSurvey(
     files.reduce((total, file) => total + pick(file), 0);
   return {
     folder,
+    ...(destination !== undefined && { destination }),
     totals: {
       files: files.length,
       bytes: sum((file) => file.size),

@@ -14,6 +14,8 @@ export const verifyResultSchema = z.strictObject({
   url: z.string(),
   /** Addresses that were asked for. */
   checked: count,
+  /** These addresses, sorted. */
+  addresses: z.array(z.string()),
   /** Requests to the site. */
   requests: count,
   /** Files that wait until every edge has confirmed, and are not looked at. */

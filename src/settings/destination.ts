@@ -8,7 +8,13 @@ import type { HeaderRules } from "../core/build/headers.ts";
 import type { Readers } from "../core/bucket/policies.ts";
 import type { RetentionRule } from "../core/history/retention.ts";
 import { toInvalid, type LoadedSettings, type ParsedSettings } from "./load.ts";
-import type { DestinationSettings, EdgeSettings, Settings, StoreSettings } from "./schema.ts";
+import {
+  destinationSchema,
+  type DestinationSettings,
+  type EdgeSettings,
+  type Settings,
+  type StoreSettings,
+} from "./schema.ts";
 
 /** A destination of the settings with everything filled in: nothing below asks any further. */
 export interface Target {
@@ -41,6 +47,12 @@ interface SafetySettings {
   readonly leaseSeconds: number;
 }
 
+/** What can be said of a build where no destination is chosen. */
+export interface GeneralTarget extends Pick<Target, "projectFolder" | "buildFolder" | "siteRules"> {
+  /** The destination whose rules count; undefined: the general ones do. */
+  readonly destination: string | undefined;
+}
+
 /** Ids of the edges that are distributions. */
 export const distributionsOf = ({ edges }: Pick<Target, "edges">): string[] =>
   edges.flatMap((edge) => (edge.kind === "distribution" ? [edge.id] : []));
@@ -57,6 +69,26 @@ export interface TargetOptions {
   readonly to?: string | undefined;
   readonly build?: string | undefined;
 }
+
+/** The destination that the call names or that is the only one; else what holds for all. Throws as `chooseTarget` does. */
+export function chooseGeneral(
+  loaded: LoadedSettings,
+  options: TargetOptions,
+  workingFolder: string,
+): GeneralTarget {
+  if (options.to !== undefined || findDefault(loaded.settings) !== undefined)
+    return chooseTarget(loaded, options, workingFolder);
+  const destinations = { general: toPlainDestination() };
+  const general = { ...loaded, settings: { ...loaded.settings, destinations } };
+  return { ...chooseTarget(general, options, workingFolder), destination: undefined };
+}
+
+/** A destination that adds nothing to the general rules, at the root of its site. */
+const toPlainDestination = (): DestinationSettings =>
+  destinationSchema.parse({
+    store: { kind: "s3", bucket: "none" },
+    edge: { kind: "purge", url: "http://localhost", query: "ignored" },
+  });
 
 /**
  * Chooses the destination and puts everything together. Throws `destination-unknown`, `destination-unclear`,
@@ -127,7 +159,7 @@ function toRules(
 }
 
 /** The build of a destination. Throws `usage` where nobody says which it is. */
-export function buildFolderOf({ buildFolder }: Target): string {
+export function buildFolderOf({ buildFolder }: Pick<Target, "buildFolder">): string {
   if (buildFolder !== undefined) return buildFolder;
   throw new OperatorError("usage", {
     reason: "which folder is the build? The settings have no build.folder",
@@ -149,11 +181,17 @@ function chooseDestination({ destinations }: Settings, asked: string | undefined
     if (!names.includes(asked)) throw new OperatorError("destination-unknown", { name: asked, names: shown });
     return asked;
   }
+  const only = findDefault({ destinations });
+  if (only === undefined) throw new OperatorError("destination-unclear", { names: shown });
+  return only;
+}
+
+/** The destination that is meant where the call names none; undefined: none is, or several are. */
+function findDefault({ destinations }: Pick<Settings, "destinations">): string | undefined {
+  const names = Object.keys(destinations);
   const defaults = names.filter((name) => destinations[name]?.default === true);
   const [only] = names.length === 1 ? names : defaults;
-  if (only === undefined || defaults.length > 1)
-    throw new OperatorError("destination-unclear", { names: shown });
-  return only;
+  return defaults.length > 1 ? undefined : only;
 }
 
 /** What edges can't be asked to forget under all addresses that visitors make up is not to be held there. */

@@ -135,7 +135,8 @@ const purgeEdge = z.strictObject({
 const noEdge = z.strictObject({ kind: z.literal("none"), name: text.optional() });
 const edge = z.discriminatedUnion("kind", [distributionEdge, purgeEdge, noEdge]);
 
-const destination = z.strictObject({
+/** One of `destinations`. */
+export const destinationSchema = z.strictObject({
   url: httpUrl.optional(),
   store: z.discriminatedUnion("kind", [s3Store, folderStore]),
   edge: z.union([edge, z.array(edge)]).default({ kind: "none" }),
@@ -177,7 +178,7 @@ export const settingsSchema = z.strictObject({
   redirects: z.array(redirect).max(20_000).default([]),
   destinations: z.record(
     z.string().regex(/^[A-Za-z0-9][\w-]*$/, "a name of letters, digits, - and _"),
-    destination,
+    destinationSchema,
   ),
 });
 

@@ -143,6 +143,10 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     message: `${count} source maps are shipped: they show your sources to whoever asks`,
     hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',
   }),
+  "stable-names": ({ bytes, files, pages, glob }) => ({
+    message: `${Math.ceil(bytes / 1000)} kB of scripts and styles (${files}) are asked for anew on each visit, since their names carry no hash, as far as can be seen; while a delivery is under way, ${pages} ${pages === 1 ? "page" : "pages"} can meet those of the other release`,
+    hint: `let the build put hashes into their names; if they carry some already, say so: freshness: [{ files: "${glob}", browser: 365d, edge: 365d }]`,
+  }),
   "worker-vanishes": () => ({
     message:
       "is the service worker of the release that is live, and the build has none there: browsers that have it keep it, and the old site with it, for good",

@@ -1,20 +1,43 @@
+import { analyseBuild, type Analysis } from "../core/build/analysis.ts";
+import type { SiteRules } from "../core/build/site-rules.ts";
+import type { Comparison } from "../core/compare/compare.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { findNearest } from "../core/model/nearest.ts";
 import { explainFile, type Explanation } from "../results/explanation.ts";
+import type { BuildSource } from "../ports/build-source.ts";
 import { planOutlook } from "./outlook.ts";
 import type { Delivery } from "./run.ts";
 
 /** Explains files of the build, what a delivery would do with them included. Throws `no-such-file`. */
 export async function explain(delivery: Delivery, names: readonly string[]): Promise<Explanation[]> {
   const outlook = await planOutlook(delivery);
-  const { wanted, build, decision } = outlook;
-  return names.map((name) => {
-    const found = explainFile(name, outlook, delivery.place.siteRules.addressRules, decision.comparison);
+  return explainAll(names, {
+    ...outlook,
+    ...outlook.build,
+    rules: delivery.place.siteRules,
+    comparison: outlook.decision.comparison,
+  });
+}
+
+/** The same where no destination is asked. */
+export function explainBuild(source: BuildSource, rules: SiteRules, names: readonly string[]): Explanation[] {
+  const { folder, ...build } = source.read(rules.exclude);
+  return explainAll(names, { ...analyseBuild({ folder, ...build }, rules, undefined), folder, rules });
+}
+
+interface ExplainFacts extends Analysis {
+  readonly folder: string;
+  readonly rules: SiteRules;
+  readonly comparison?: Comparison;
+}
+
+const explainAll = (names: readonly string[], facts: ExplainFacts): Explanation[] =>
+  names.map((name) => {
+    const found = explainFile(name, facts, facts.rules, facts.comparison);
     if (found) return found;
     const nearest = findNearest(
       name,
-      wanted.parcels.map(({ key }) => key),
+      facts.wanted.parcels.map(({ key }) => key),
     );
-    throw new OperatorError("no-such-file", { name, folder: build.folder, nearest });
+    throw new OperatorError("no-such-file", { name, folder: facts.folder, nearest });
   });
-}

@@ -4,9 +4,20 @@ import { weighParcels } from "../gather/weigh.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import { toSurvey, type Survey } from "../results/survey.ts";
 
-/** The picture of a build: no destination is asked. */
-export function survey(source: BuildSource, rules: SiteRules): Survey {
+/** The picture of a build: no destination is asked. @param destination whose rules count; undefined: the general ones */
+export function survey(source: BuildSource, rules: SiteRules, destination: string | undefined): Survey {
   const build = source.read(rules.exclude);
-  const analysis = analyseBuild(build, rules, undefined);
-  return toSurvey(build.folder, analysis, weighParcels(source, analysis.wanted.parcels));
+  const { findings, ...analysis } = analyseBuild(build, rules, undefined);
+  const weights = weighParcels(source, analysis.wanted.parcels);
+  const problems = findings.problems.map((problem) =>
+    // Where no destination is chosen, nobody knows the path that its site has.
+    destination === undefined && problem.code === "wrong-base"
+      ? { ...problem, severity: "note" as const }
+      : problem,
+  );
+  return toSurvey(
+    { folder: build.folder, destination },
+    { ...analysis, findings: { ...findings, problems } },
+    weights,
+  );
 }

@@ -1,6 +1,7 @@
 import { parseEdgeFreshness } from "../core/model/cache-control.ts";
 import { compareParcels } from "../core/compare/compare.ts";
 import { selectHeldBack } from "../core/history/held-back.ts";
+import { byText } from "../core/model/names.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
 import { explainSymptoms, type StoredLook } from "../core/diagnosis/verification/causes.ts";
@@ -63,9 +64,10 @@ export async function verify(
     basePath: addressRules.basePath,
     indexName: addressRules.indexName,
   });
+  const addresses = [...new Set(checks.map(({ address }) => address))].sort(byText);
   return {
-    ...{ site, destination, release: current.release, url },
-    checked: new Set(checks.map(({ address }) => address)).size,
+    ...{ site, destination, release: current.release, url, addresses },
+    checked: addresses.length,
     requests: counted.requests(),
     heldBack: [...heldBack],
     findings: findings.map(toFindingResult),

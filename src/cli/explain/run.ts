@@ -1,10 +1,12 @@
 import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
-import { explain } from "../../workflows/explain.ts";
+import type { Explanation } from "../../results/explanation.ts";
+import { explain, explainBuild } from "../../workflows/explain.ts";
 import { list, text, type Arguments } from "../frame/command.ts";
 import { printOutput } from "../frame/output.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { withDelivery } from "../wiring/session.ts";
+import { openBuildOf, readGeneral } from "../wiring/wiring.ts";
 import { showExplanation } from "./show.ts";
 
 /** `explain`. @returns the exit code */
@@ -15,13 +17,28 @@ export async function explainFiles(args: Arguments, terminal: Terminal): Promise
       reason: "which file? Name one or more paths of the build",
       command: "explain",
     });
-  await withDelivery({ ...args, quiet: true }, terminal, async (delivery) => {
-    const found = await explain(delivery, names);
-    printOutput(args, terminal, () =>
-      text(args, "format") === "json"
-        ? `${JSON.stringify({ files: found })}\n`
-        : found.map((file) => showExplanation(file, terminal)).join("\n"),
-    );
-  });
+  const found = await explainNames(names, args, terminal);
+  printOutput(args, terminal, () =>
+    text(args, "format") === "json"
+      ? `${JSON.stringify({ files: found })}\n`
+      : found.map((file) => showExplanation(file, terminal)).join("\n"),
+  );
   return 0;
+}
+
+/** What a delivery would do is known where one destination is meant; else only what the build says. */
+async function explainNames(
+  names: readonly string[],
+  args: Arguments,
+  terminal: Terminal,
+): Promise<Explanation[]> {
+  const target = readGeneral(args, terminal);
+  if (target.destination !== undefined)
+    return withDelivery({ ...args, quiet: true }, terminal, (delivery) => explain(delivery, names));
+  const { source } = await openBuildOf(target, args, terminal);
+  try {
+    return explainBuild(source, target.siteRules, names);
+  } finally {
+    source.close();
+  }
 }

@@ -7,8 +7,20 @@ const MOST_NAMES = 8;
 
 /** Why a file gets what it gets, one line per fact. */
 export function showExplanation(explanation: Explanation, terminal: Terminal): string {
-  const { path, role, aliasOf, redirectsTo, reason, size, hash, addresses, headers, namedBy, names } =
-    explanation;
+  const {
+    path,
+    answersFor,
+    role,
+    aliasOf,
+    redirectsTo,
+    reason,
+    size,
+    hash,
+    addresses,
+    headers,
+    namedBy,
+    names,
+  } = explanation;
   const { style } = terminal;
   const rows: [string, string[]][] = [
     [
@@ -47,7 +59,11 @@ export function showExplanation(explanation: Explanation, terminal: Terminal): s
   const lines = rows.flatMap(([name, facts]) =>
     facts.map((fact, index) => `  ${style("faint", (index === 0 ? name : "").padEnd(12))}${fact}\n`),
   );
-  return `${style("strong", clean(path))}\n${lines.join("")}`;
+  const answers =
+    answersFor === undefined
+      ? ""
+      : style("faint", `, which answers at ${clean(answersFor)} as at every unknown address`);
+  return `${style("strong", clean(path))}${answers}\n${lines.join("")}`;
 }
 
 function toHeaderLines(headers: Explanation["headers"], { style }: Terminal): string[] {

@@ -16,14 +16,14 @@ const MARKS: Readonly<Record<Survey["problems"][number]["severity"], Mark>> = {
 
 /** The picture of a build: roles, weights, the largest files, the same bytes twice, problems. */
 export function showSurvey(survey: Survey, terminal: Terminal, { all }: { readonly all: boolean }): string {
-  const { totals, folder, problems } = survey;
+  const { totals, folder, destination, problems } = survey;
   const { style } = terminal;
   const worst = ["error", "warning", "note"].map(
     (severity) => [severity, problems.filter((problem) => problem.severity === severity).length] as const,
   );
   const summary = worst.filter(([, count]) => count > 0).map(([severity, count]) => counted(count, severity));
   return [
-    `${style("strong", clean(showFolder(folder, terminal.folder)))}: ${counted(totals.files, "file")}, ${showBytes(totals.bytes)}; ${summary.length === 0 ? style("good", "no problem found") : summary.join(", ")}\n`,
+    `${style("strong", clean(showFolder(folder, terminal.folder)))}: ${counted(totals.files, "file")}, ${showBytes(totals.bytes)}; ${summary.length === 0 ? style("good", "no problem found") : summary.join(", ")}\n${style("faint", `by the rules ${destination === undefined ? "that hold for every destination" : `of ${clean(destination)}`}`)}\n`,
     showRoles(survey, terminal),
     showLargest(survey, terminal, all),
     showDuplicates(survey, terminal, all),

@@ -14,7 +14,15 @@ export function showVerify(result: VerifyResult, terminal: Terminal, options: { 
   const { site, destination, release, url, requests, heldBack } = result;
   const heading = terminal.style("strong", `${clean(site)}, ${destination}`);
   const where = `${counted(requests, "request")} to ${clean(url)}, from here only: other points of presence may hold other copies`;
-  return `${heading}: release ${release} as visitors get it\n\n${showFindings(result, terminal, options)}${showHeldBack(heldBack, terminal)}\n  ${terminal.style("faint", where)}\n`;
+  return `${heading}: release ${release} as visitors get it\n\n${showFindings(result, terminal, options)}${options.all ? showRight(result, terminal) : ""}${showHeldBack(heldBack, terminal)}\n  ${terminal.style("faint", where)}\n`;
+}
+
+/** Every address that answers as it should. */
+function showRight({ addresses, findings }: VerifyResult, { style }: Terminal): string {
+  const wrong = new Set(findings.map(({ address }) => address));
+  const right = addresses.filter((address) => !wrong.has(address));
+  if (right.length === 0) return "";
+  return `\n  ${style("good", "as delivered")}\n${right.map((address) => `    ${clean(address)}\n`).join("")}`;
 }
 
 const showHeldBack = (keys: readonly string[], { style }: Terminal): string =>

@@ -1,4 +1,5 @@
 import { randomBytes } from "node:crypto";
+import { existsSync } from "node:fs";
 import { userInfo } from "node:os";
 import { join } from "node:path";
 import { systemClock } from "../../adapters/clock/system-clock.ts";
@@ -18,8 +19,14 @@ import {
 import { createRetry, withRetries, type RetryTools } from "../../perform/retry.ts";
 import type { BuildSource } from "../../ports/build-source.ts";
 import { createTally } from "../../ports/object-store.ts";
-import { buildFolderOf, chooseTarget, type Target } from "../../settings/destination.ts";
-import { loadSettings, SETTINGS_FILE } from "../../settings/load.ts";
+import {
+  buildFolderOf,
+  chooseGeneral,
+  chooseTarget,
+  type GeneralTarget,
+  type Target,
+} from "../../settings/destination.ts";
+import { loadSettings, parseSettings, SETTINGS_FILE } from "../../settings/load.ts";
 import type { Author, Delivery, Run, Stay } from "../../workflows/run.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
@@ -40,6 +47,18 @@ export function readTarget(args: Arguments, terminal: Terminal): Target {
     { to: text(args, "to"), build: text(args, "build") },
     terminal.folder,
   );
+}
+
+/** The settings that are named, or those that are there; none are needed where the call names the build. */
+export function readGeneral(args: Arguments, terminal: Terminal): GeneralTarget {
+  const { folder } = terminal;
+  const file = text(args, "settings") ?? SETTINGS_FILE;
+  const options = { to: text(args, "to"), build: text(args, "build") };
+  const isThere = file !== SETTINGS_FILE || existsSync(join(folder, SETTINGS_FILE));
+  if (isThere || options.build === undefined)
+    return chooseGeneral(loadSettings(file, terminal), options, folder);
+  const parsed = parseSettings("site: '-'\ndestinations: {}\n", "the defaults", { environment: {} });
+  return chooseGeneral({ ...parsed, folder }, options, folder);
 }
 
 /** The settings of a destination, and what a run there works with. */
@@ -81,7 +100,7 @@ export async function wireDelivery(
 
 /** The build of a destination. Throws `usage` where nobody says which it is, `no-build`. */
 export async function openBuildOf(
-  target: Target,
+  target: Pick<Target, "buildFolder" | "projectFolder">,
   args: Arguments,
   terminal: Terminal,
 ): Promise<{ readonly folder: string; readonly source: BuildSource }> {

@@ -4,6 +4,7 @@ import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import { decideAliases } from "../addresses/aliases.ts";
 import { recordedByKey } from "../compare/key-state.ts";
 import type { DestinationState } from "../model/release.ts";
+import { findStableNames } from "./stable-names.ts";
 import { findContentProblems } from "./content-check.ts";
 import type { SiteRules } from "./site-rules.ts";
 import { decideParcels, findWorkers } from "./parcels.ts";
@@ -76,6 +77,7 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
     ...aliasProblems,
     ...gone.problems,
     ...redirects.problems,
+    ...findStableNames(parcels, graph),
     ...findContentProblems(build, { parcels, graph, earlier }),
   ];
   const marked = parcels.map((parcel) =>

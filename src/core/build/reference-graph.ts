@@ -16,21 +16,43 @@ import type { Problem } from "../model/problem.ts";
  */
 export function selectLoadedByPages({ references }: ReferenceGraph): Set<ObjectKey> {
   const loads = new Map<ObjectKey, ObjectKey[]>();
-  for (const { from, to, kind } of references) {
-    if (to === undefined || (kind !== "asset" && kind !== "decoration")) continue;
-    const own = loads.get(from);
-    if (own) own.push(to);
-    else loads.set(from, [to]);
-  }
-  const loaded = new Set<ObjectKey>();
-  const open = [...loads.keys()].filter(isPageName);
-  for (let from = open.pop(); from !== undefined; from = open.pop())
-    for (const to of loads.get(from) ?? []) {
-      if (loaded.has(to)) continue;
-      loaded.add(to);
+  for (const reference of references) if (isLoad(reference)) add(loads, reference.from, reference.to);
+  return follow(loads, [...loads.keys()].filter(isPageName));
+}
+
+/** The pages that load one of these files, straight away or by way of others. */
+export function selectPagesLoading(
+  { references }: ReferenceGraph,
+  files: Iterable<ObjectKey>,
+): Set<ObjectKey> {
+  const loaders = new Map<ObjectKey, ObjectKey[]>();
+  for (const reference of references) if (isLoad(reference)) add(loaders, reference.to, reference.from);
+  return new Set([...follow(loaders, [...files])].filter(isPageName));
+}
+
+const isLoad = (reference: ResolvedReference): reference is ResolvedReference & { readonly to: ObjectKey } =>
+  reference.to !== undefined && (reference.kind === "asset" || reference.kind === "decoration");
+
+function add(lists: Map<ObjectKey, ObjectKey[]>, key: ObjectKey, value: ObjectKey): void {
+  const own = lists.get(key);
+  if (own) own.push(value);
+  else lists.set(key, [value]);
+}
+
+/** All that is reached from some files, these left out unless others lead back to them. */
+function follow(
+  next: ReadonlyMap<ObjectKey, readonly ObjectKey[]>,
+  from: readonly ObjectKey[],
+): Set<ObjectKey> {
+  const reached = new Set<ObjectKey>();
+  const open = [...from];
+  for (let at = open.pop(); at !== undefined; at = open.pop())
+    for (const to of next.get(at) ?? []) {
+      if (reached.has(to)) continue;
+      reached.add(to);
       open.push(to);
     }
-  return loaded;
+  return reached;
 }
 
 const isPageName = (path: ObjectKey): boolean => /\.x?html?$/i.test(path);

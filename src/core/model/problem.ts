@@ -57,6 +57,13 @@ export interface ProblemFacts {
   readonly "special-file": Nothing;
   readonly "not-read": { readonly why: UnreadText; readonly size: number };
   readonly "source-maps": { readonly count: number };
+  /** Scripts and styles that pages load, without a hash in their names. `bytes`: as built; `glob`: where most of them stand. */
+  readonly "stable-names": {
+    readonly bytes: number;
+    readonly files: number;
+    readonly pages: number;
+    readonly glob: string;
+  };
   /** The release that is live has a service worker under this name, and the build has not. */
   readonly "worker-vanishes": Nothing;
   readonly "pinned-name": { readonly to: ObjectKey };
