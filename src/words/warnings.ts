@@ -64,6 +64,13 @@ const DELIVERY_WARNINGS: { readonly [Code in DeliveryWarning["code"]]: (of: OfDe
   "older-unreadable": () => "the record of an earlier release can't be read: nothing is pruned",
   unended: ({ runs }) =>
     `going on after ${runs.length === 1 ? "a delivery" : `${runs.length} deliveries`} that did not end: ${listed(runs.map(({ run, by }) => `${run} by ${by}`))}`,
+  withdrawn: ({ going, staying }) =>
+    [
+      going.length > 0 && `left out by build.exclude, and gone with this delivery: ${listed(going)}`,
+      staying.length > 0 && `left out by build.exclude, and kept for open tabs: ${listed(staying)}`,
+    ]
+      .filter((part) => part !== false)
+      .join("; "),
   "left-out": ({ keys }) => `left out, since it was removed for good: ${listed(keys)}`,
 };
 

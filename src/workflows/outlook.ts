@@ -5,6 +5,7 @@ import { longestPageFreshness } from "../core/model/cache-control.ts";
 import { analyseBuild, hasUnknownImmutables, type Analysis, type Findings } from "../core/build/analysis.ts";
 import { applyEncodedForms } from "../core/build/stored-encoding.ts";
 import { compareParcels } from "../core/compare/compare.ts";
+import { withdraw } from "../core/compare/withdrawn.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";
 import { toPointerText } from "../core/history/waybill.ts";
 import { OperatorError } from "../core/model/failure.ts";
@@ -98,9 +99,10 @@ export async function decideOutlook(
   const { retention, vanishShare, allowed } = safety;
   const before = compareParcels(wanted.parcels, state);
   const looks = await lookAtObjects(store, before, state.listing, findCandidate);
-  const comparison = looks.size > 0 ? compareParcels(wanted.parcels, state, looks) : before;
+  const known = looks.size > 0 ? compareParcels(wanted.parcels, state, looks) : before;
+  const { comparison, withdrawn } = withdraw(known, siteRules.exclude);
   return decideDelivery({
-    ...{ site, wanted, problems, state, comparison, retention, vanishShare, allowed },
+    ...{ site, wanted, problems, state, comparison, withdrawn, retention, vanishShare, allowed },
     addressRules: siteRules.addressRules,
     clientRoutes: siteRules.clientRoutes,
     bucketPrefix: siteRules.endpoint.bucketPrefix,

@@ -1,5 +1,6 @@
 import { longestPageFreshness } from "../model/cache-control.ts";
 import type { Comparison } from "../compare/compare.ts";
+import type { Withdrawn } from "../compare/withdrawn.ts";
 import { recordedByKey } from "../compare/key-state.ts";
 import { findRefusals, type GuardFacts } from "./guards.ts";
 import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
@@ -38,6 +39,8 @@ export interface DeliveryFacts {
   readonly state: DestinationState;
   /** What is to stand against what stands, with what a look at the objects told. */
   readonly comparison: Comparison;
+  /** What the live release has and the settings leave out now. */
+  readonly withdrawn?: Withdrawn;
   readonly retention: RetentionRule;
   readonly addressRules: AddressRules;
   /** Whether unknown addresses are answered with the entry page. */
@@ -245,13 +248,15 @@ export type DeliveryWarning =
   | { readonly code: "drifted"; readonly release: number | undefined; readonly keys: readonly ObjectKey[] }
   | { readonly code: "foreign" | "unreadable" | "left-out"; readonly keys: readonly ObjectKey[] }
   | { readonly code: "older-unreadable" }
+  /** What was public is left out of the build by the settings now. */
+  | ({ readonly code: "withdrawn" } & Withdrawn)
   /** An edge owes something and is no longer in the settings; `edge`: what it is. */
   | { readonly code: "edge-gone"; readonly edge: string; readonly addresses: number }
   /** Runs that died, which this one goes on after. */
   | { readonly code: "unended"; readonly runs: readonly { readonly run: string; readonly by: string }[] };
 
 function findWarnings(
-  { problems, state, olderWaybills, edges }: DeliveryFacts,
+  { problems, state, olderWaybills, edges, withdrawn }: DeliveryFacts,
   { changes, foreign }: Comparison,
 ): DeliveryWarning[] {
   const orphans = selectOrphans(listOwed(state), edges);
@@ -264,6 +269,8 @@ function findWarnings(
   const warnings: (DeliveryWarning | false | undefined)[] = [
     first && { code: "problems", first, more: others.length },
     keys.length > 0 && { code: "drifted", release, keys },
+    withdrawn !== undefined &&
+      withdrawn.going.length + withdrawn.staying.length > 0 && { code: "withdrawn", ...withdrawn },
     foreign.length > 0 && { code: "foreign", keys: foreign },
     unreadable.length > 0 && { code: "unreadable", keys: unreadable },
     olderWaybills === undefined && { code: "older-unreadable" },

@@ -1,4 +1,5 @@
 import type { Comparison } from "../compare/compare.ts";
+import type { Withdrawn } from "../compare/withdrawn.ts";
 import { selectForgotten } from "../history/forgotten.ts";
 import { isAssetLike } from "../model/role.ts";
 import type { DestinationState } from "../model/release.ts";
@@ -17,6 +18,8 @@ export interface GuardFacts {
   readonly exposedAt: "store" | "site" | undefined;
   readonly state: DestinationState;
   readonly comparison: Comparison;
+  /** What the settings take away on purpose. */
+  readonly withdrawn?: Withdrawn;
   /** The share of addresses that may stop answering, 0 to 1. */
   readonly vanishShare: number;
 }
@@ -62,9 +65,12 @@ export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): P
 }
 
 /** Pages, documents and other names that answer now and would not afterwards; assets stay for open tabs. */
-function findVanishing({ state, comparison, vanishShare }: GuardFacts): Problem | undefined {
+function findVanishing({ state, comparison, withdrawn, vanishShare }: GuardFacts): Problem | undefined {
   const counted = (state.waybill?.parcels ?? []).filter(({ role }) => !isAssetLike(role));
-  const going = comparison.stale.filter(({ recorded }) => !isAssetLike(recorded.role));
+  const meant = new Set(withdrawn?.going);
+  const going = comparison.stale.filter(
+    ({ recorded: { key, role } }) => !isAssetLike(role) && !meant.has(key),
+  );
   if (going.length <= VANISH_FLOOR || going.length <= counted.length * vanishShare) return undefined;
   const keys = going.map(({ recorded }) => recorded.key);
   return { code: "vanish", severity: "error", facts: { keys, of: counted.length } };
