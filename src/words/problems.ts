@@ -143,6 +143,10 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     message: `${count} source maps are shipped: they show your sources to whoever asks`,
     hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',
   }),
+  "encoded-twins": ({ count, of }) => ({
+    message: `${count} of ${of} files are ready-made encodings (.br, .gz) of a file beside them: no visitor gets them, since an object store answers with just the file that is asked for; they are sent and forgotten all the same`,
+    hint: 'leave them out: build.exclude: ["**/*.{br,gz}"]; edges compress by themselves',
+  }),
   "stable-names": ({ bytes, files, pages, glob }) => ({
     message: `${Math.ceil(bytes / 1000)} kB of scripts and styles (${files}) are asked for anew on each visit, since their names carry no hash, as far as can be seen; while a delivery is under way, ${pages} ${pages === 1 ? "page" : "pages"} can meet those of the other release`,
     hint: `let the build put hashes into their names; if they carry some already, say so: freshness: [{ files: "${glob}", browser: 365d, edge: 365d }]`,

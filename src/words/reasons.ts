@@ -66,10 +66,16 @@ export const ROLE_MEANINGS: Readonly<Record<Role, string>> = {
 export const showRoleReason = (reason: RoleReason): string => look(ROLE_REASONS, "code", reason);
 
 /** Why an edge is told to ask for a role anew each time. */
-export const showAskedAnew = (anew: AskedAnew): string =>
-  anew.code === "queries"
-    ? `the edge ${anew.edge} may hold them under any query and can't be asked to forget those`
-    : "it answers under every unknown address, and nobody can list those";
+export function showAskedAnew(anew: AskedAnew): string {
+  switch (anew.code) {
+    case "queries":
+      return `the edge ${anew.edge} may hold them under any query and can't be asked to forget those`;
+    case "unknown-addresses":
+      return "it answers under every unknown address, and nobody can list those";
+    case "worker-names":
+      return "a service worker names it and keeps what it gets, so that must not be an old copy";
+  }
+}
 
 const HEADER_SOURCES: Table<HeaderSource, "by"> = {
   role: ({ role, anew }) => withAnew(`role ${role}`, anew),

@@ -2,6 +2,7 @@ import type { ReferenceGraph } from "../model/reference.ts";
 import type { Build } from "../model/build.ts";
 import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import type { Problem } from "../model/problem.ts";
+import { toOriginalName } from "./content-type.ts";
 import type { EarlierFile } from "./roles.ts";
 
 export interface ContentFacts {
@@ -18,6 +19,7 @@ export const findContentProblems = (build: Build, { parcels, graph, earlier }: C
   ...findSpecial(build),
   ...findUnread(build),
   ...findSourceMaps(build),
+  ...findTwins(build),
   ...findOldBuild(build),
   ...findPinned(graph, parcels),
   ...findMetadataProblems(parcels),
@@ -47,6 +49,16 @@ function findSourceMaps({ files }: Build): Problem[] {
   const [first] = maps;
   if (!first) return [];
   return [{ code: "source-maps", severity: "note", path: first.path, facts: { count: maps.length } }];
+}
+
+/** Made for web servers that choose among files by what a client takes. */
+function findTwins({ files }: Build): Problem[] {
+  const present = new Set(files.map(({ path }) => path));
+  const twins = files.filter(({ path }) => present.has(toOriginalName(path) ?? ""));
+  const [first] = twins;
+  if (!first) return [];
+  const facts = { count: twins.length, of: files.length };
+  return [{ code: "encoded-twins", severity: "note", path: first.path, facts }];
 }
 
 /** A page that pins a file whose name stays: old pages at edges and in tabs refuse the new bytes, and new pages the old ones. */

@@ -7,14 +7,48 @@ import mime from "mime-types";
  */
 export function decideContentType(path: string, head: Uint8Array): string {
   return withCharset(
-    isTypedByName(path) ? String(mime.lookup(path.slice(path.lastIndexOf("/") + 1))) : sniff(head),
+    isTypedByName(path) ? String(lookUp(path.slice(path.lastIndexOf("/") + 1))) : sniff(head),
   );
 }
 
 /** Whether the name alone tells the type; then nobody needs the file's first bytes. */
 export function isTypedByName(path: string): boolean {
   const name = path.slice(path.lastIndexOf("/") + 1);
-  return /.\.[^.]+$/.test(name) && mime.lookup(name) !== false;
+  return /.\.[^.]+$/.test(name) && lookUp(name) !== undefined;
+}
+
+/** Types that the database gives otherwise, or not at all, and that browsers only take so. */
+const BY_BROWSERS: Readonly<Record<string, string>> = {
+  cjs: "text/javascript",
+  es6: "text/javascript",
+  jsm: "text/javascript",
+  flac: "audio/flac",
+  m4v: "video/mp4",
+  importmap: "application/importmap+json",
+  sxg: "application/signed-exchange;v=b3",
+};
+
+function lookUp(name: string): string | undefined {
+  const ending = name.slice(name.lastIndexOf(".") + 1).toLowerCase();
+  return BY_BROWSERS[ending] ?? (mime.lookup(name) || undefined);
+}
+
+const ENCODED = /\.(br|gz)$/i;
+/** What pages load by its encoded name, and nobody saves as it is. */
+const LOADED_ENCODED = /\.([\w-]+\.br|(m?js|cjs|css|wasm|data)\.gz)$/i;
+
+/** The name of what an encoded file holds; undefined for any other file. */
+export const toOriginalName = (path: string): string | undefined =>
+  ENCODED.test(path) ? path.replace(ENCODED, "") : undefined;
+
+/**
+ * How a file is encoded that browsers are to decode by themselves (RFC 9110 §8.4): a compressed picture, or what a page loads
+ * by its encoded name, since the build has it in no other form.
+ */
+export function decideEncoding(path: string, hasOriginal: boolean): "br" | "gzip" | undefined {
+  if (/\.svgz$/i.test(path)) return "gzip";
+  if (hasOriginal || !LOADED_ENCODED.test(path)) return undefined;
+  return /\.br$/i.test(path) ? "br" : "gzip";
 }
 
 /** The media type with `; charset=utf-8` where it is a text without one (RFC 9110 §8.3.2). */

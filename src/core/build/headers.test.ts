@@ -22,6 +22,40 @@ test.each<[string, Role, string]>([
   expect(decide(path, role).headers["cache-control"]).toBe(cacheControl);
 });
 
+test.each<[string, boolean, string, string | undefined]>([
+  ["a.cjs", false, "text/javascript; charset=utf-8", undefined],
+  ["a.sxg", false, "application/signed-exchange;v=b3", undefined],
+  ["a.flac", false, "audio/flac", undefined],
+  ["a.importmap", false, "application/importmap+json", undefined],
+  ["sea.svgz", false, "image/svg+xml", "gzip"],
+  ["game/g.framework.js.br", false, "text/javascript; charset=utf-8", "br"],
+  ["game/g.wasm.gz", false, "application/wasm", "gzip"],
+  ["game/g.data.br", false, "application/octet-stream", "br"],
+  ["app.js.br", true, "application/octet-stream", undefined],
+  ["app.js.gz", true, "application/gzip", undefined],
+  ["tides.json.gz", false, "application/gzip", undefined],
+  ["backup.tar.gz", false, "application/gzip", undefined],
+])("%s, beside its original %s, is %s encoded as %s", (path, hasOriginal, type, encoding) => {
+  const { headers } = createHeaderDecider(NO_RULES)({
+    ...{ path, hasOriginal, role: "asset", head: new Uint8Array() },
+  });
+  expect([headers["content-type"], headers["content-encoding"]]).toEqual([type, encoding]);
+});
+
+test("a picture that a worker names is asked for anew, unless a rule says how long it may be kept", () => {
+  const subject = { path: "sea.png", role: "asset" as const, head: new Uint8Array(), isNamedByWorker: true };
+  const of = (rules: Partial<HeaderRules>): string | undefined =>
+    createHeaderDecider({ ...NO_RULES, ...rules })(subject).headers["cache-control"];
+  expect(of({})).toBe("public, max-age=0, s-maxage=86400, must-revalidate");
+  expect(of({ freshness: [{ files: "*.png", edge: 60 }] })).toBe(
+    "public, max-age=0, s-maxage=60, must-revalidate",
+  );
+  expect(of({ freshness: [{ files: "*.png", browser: 60 }] })).toBe("public, max-age=60, s-maxage=86400");
+  expect(
+    createHeaderDecider(NO_RULES)({ ...subject, role: "fingerprinted" }).headers["cache-control"],
+  ).toMatch(/immutable/);
+});
+
 test("what can't be called back from an edge is not kept there, unless a rule says so", () => {
   expect(decide("index.html", "entry", { edgeCanForget: false }).headers["cache-control"]).toBe(
     "public, max-age=0, must-revalidate",

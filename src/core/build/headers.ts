@@ -2,7 +2,7 @@ import type { Freshness } from "../model/freshness.ts";
 import { matcher } from "../model/glob.ts";
 import type { HeaderTrace } from "../model/explained-parcel.ts";
 import { toCacheControl } from "../model/cache-control.ts";
-import { decideContentType, withCharset } from "./content-type.ts";
+import { decideContentType, decideEncoding, toOriginalName, withCharset } from "./content-type.ts";
 import type { ObjectHeaders } from "../model/parcel.ts";
 import { type Role, decideDefaultFreshness } from "../model/role.ts";
 import type { AskedAnew, HeaderSource } from "../model/reasons.ts";
@@ -41,6 +41,10 @@ export interface HeaderSubject {
   readonly path: string;
   readonly role: Role;
   readonly head: Uint8Array;
+  /** Whether a service worker names it: what that fetches it keeps, so that no cache may answer with an old copy. */
+  readonly isNamedByWorker?: boolean;
+  /** Whether the build has it in another form as well: `app.js` beside `app.js.br`. */
+  readonly hasOriginal?: boolean;
 }
 
 /** A function that decides the headers of a file under the given rules: defaults by role, then freshness, types, headers. */
@@ -51,18 +55,23 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
   // A site has few different sets of headers: its files share them, or 50,000 small files take as much as large ones.
   const shared = new Map<string, HeaderDecision>();
 
-  return ({ path, role, head }) => {
+  return ({ path, role, head, hasOriginal = false, isNamedByWorker = false }) => {
     const trace: HeaderTrace[] = [];
     const base = decideDefaultFreshness(role, path);
     let { browser, edge } = base;
-    let edgeSaid = false;
+    let [browserSaid, edgeSaid] = [false, false];
     let rule: Extract<HeaderSource, { by: "role" | "freshness" }> = { by: "role", role };
     for (const candidate of freshness) {
       if (!candidate.matches(path)) continue;
       browser = candidate.browser ?? browser;
       edge = candidate.edge ?? edge;
+      browserSaid ||= candidate.browser !== undefined;
       edgeSaid ||= candidate.edge !== undefined;
       rule = { by: "freshness", files: candidate.files };
+    }
+    if (isNamedByWorker && !browserSaid && browser > 0 && base.immutable !== true) {
+      browser = 0;
+      rule = { ...rule, anew: { code: "worker-names" } };
     }
     if (!rules.edgeCanForget && !edgeSaid) edge = browser;
     const anew = rules.askedAnew?.[role];
@@ -75,7 +84,11 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
     trace.push({ header: "cache-control", value: toCacheControl(decided), rule });
 
     const header = "content-type";
-    trace.push({ header, value: decideContentType(path, head), rule: { by: "content" } });
+    const encoding = decideEncoding(path, hasOriginal);
+    const typed = encoding === undefined ? path : (toOriginalName(path) ?? path);
+    trace.push({ header, value: decideContentType(typed, head), rule: { by: "content" } });
+    if (encoding !== undefined)
+      trace.push({ header: "content-encoding", value: encoding, rule: { by: "content" } });
     for (const { files, type, matches } of types)
       if (matches(path)) trace.push({ header, value: withCharset(type), rule: { by: "types", files } });
     for (const { files, set, matches } of headers) {

@@ -1,6 +1,7 @@
 import { isWorkerScript } from "../model/polled.ts";
 import type { BuildFile, Build } from "../model/build.ts";
 import type { ExplainedParcel } from "../model/explained-parcel.ts";
+import { toOriginalName } from "./content-type.ts";
 import { createHeaderDecider } from "./headers.ts";
 import type { SiteRules } from "./site-rules.ts";
 import { byText, type ObjectKey } from "../model/names.ts";
@@ -30,11 +31,20 @@ export function decideParcels(
     loadedByWorkers: findLoadedByWorkers(files, workers, addressRules),
     earlier,
   });
+  const present = new Set(paths);
+  const named = findNamedByWorkers(files, workers, addressRules);
   const decideHeaders = createHeaderDecider(rules);
   return files
     .map(({ path, size, hash, head }) => {
       const { role, reason } = roles.get(path) as RoleDecision;
-      const { headers, freshness, trace } = decideHeaders({ path, role, head });
+      const hasOriginal = present.has(toOriginalName(path) ?? "");
+      const { headers, freshness, trace } = decideHeaders({
+        path,
+        role,
+        head,
+        hasOriginal,
+        isNamedByWorker: named.has(path),
+      });
       return { key: path, hash, storedHash: hash, size, role, roleReason: reason, headers, freshness, trace };
     })
     .sort((a, b) => byText(a.key, b.key));
@@ -69,6 +79,20 @@ function findLoadedByWorkers(
         .map((reference) => toKey(reference, path, addressRules)),
     );
   return new Set(loaded.filter((path) => path !== undefined));
+}
+
+/** Every file that a worker names, as most do what they keep for the time without a network. */
+function findNamedByWorkers(
+  files: readonly BuildFile[],
+  workers: ReadonlySet<ObjectKey>,
+  addressRules: AddressRules,
+): Set<ObjectKey> {
+  const named = files
+    .filter(({ path }) => workers.has(path))
+    .flatMap(({ path, references }) =>
+      references.map((reference) => toKey({ ...reference, kind: "asset" }, path, addressRules)),
+    );
+  return new Set(named.filter((key) => key !== undefined));
 }
 
 function toKey(reference: Reference, path: ObjectKey, addressRules: AddressRules): ObjectKey | undefined {

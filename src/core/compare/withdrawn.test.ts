@@ -29,11 +29,6 @@ test("source maps that are left out now go, scripts stay for open tabs, and what
   const { comparison, withdrawn } = withdraw(before, ["**/*.js.map", "admin.*"]);
   expect(withdrawn).toEqual({ going: ["a.js.map"], staying: ["admin.js"] });
   const shown = comparison.stale.map(({ recorded: { key, role } }) => `${key} ${role}`);
-  expect(shown.sort()).toEqual([
-    "a.js.map document",
-    "admin.js asset",
-    "b.map asset",
-    "old.js.map asset",
-  ]);
+  expect(shown.sort()).toEqual(["a.js.map document", "admin.js asset", "b.map asset", "old.js.map asset"]);
   expect(withdraw(before, [])).toEqual({ comparison: before, withdrawn: { going: [], staying: [] } });
 });

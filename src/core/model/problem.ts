@@ -57,6 +57,8 @@ export interface ProblemFacts {
   readonly "special-file": Nothing;
   readonly "not-read": { readonly why: UnreadText; readonly size: number };
   readonly "source-maps": { readonly count: number };
+  /** Files that hold what another one beside them holds, encoded. */
+  readonly "encoded-twins": { readonly count: number; readonly of: number };
   /** Scripts and styles that pages load, without a hash in their names. `bytes`: as built; `glob`: where most of them stand. */
   readonly "stable-names": {
     readonly bytes: number;

@@ -39,9 +39,10 @@ export type RoleReason =
   /** It stands so in a waybill. */
   | { readonly code: "recorded" };
 
-/** Why an edge is told to ask for a role anew each time. */
+/** Why an edge is told to ask for a role anew each time, or a browser for a file. */
 export type AskedAnew =
-  { readonly code: "queries"; readonly edge: string } | { readonly code: "unknown-addresses" };
+  | { readonly code: "queries"; readonly edge: string }
+  | { readonly code: "unknown-addresses" | "worker-names" };
 
 /** What set the value of a header. */
 export type HeaderSource =
