@@ -7,6 +7,7 @@ import type { Comparison } from "../core/compare/compare.ts";
 import { CHANGES } from "../core/compare/key-state.ts";
 import type { ObjectKey } from "../core/model/names.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
+import type { RoleReason } from "../core/model/reasons.ts";
 import { ROLES } from "../core/model/role.ts";
 
 const mention = z.strictObject({ path: z.string(), line: z.int() });
@@ -37,6 +38,8 @@ export const explanationSchema = z.strictObject({
   ),
   /** Files that name it, with the line. */
   namedBy: z.array(mention),
+  /** A file that carries the hash of its name, where none names it whole. */
+  hashIn: z.string().optional(),
   /** Files that it names. */
   names: z.array(mention),
   /** What a delivery would do; absent where the destination was not asked. */
@@ -66,6 +69,12 @@ export function explainFile(
   const counted = new Map(trace.map((entry, index) => [entry.header, index]));
   const change = comparison?.changes.find((candidate) => candidate.parcel.key === key);
   const toMention = (path: string, line: number): z.infer<typeof mention> => ({ path, line });
+  const namedBy = unique(
+    graph.references
+      .filter(({ to, from }) => to === key && from !== key)
+      .map(({ from, line }) => toMention(from, line)),
+  );
+  const hashIn = namedBy.length === 0 ? findHashIn(roleReason) : undefined;
   return {
     path: key,
     ...(found === undefined && { answersFor: name }),
@@ -80,11 +89,8 @@ export function explainFile(
       ...{ header, value, rule: showHeaderSource(rule) },
       counts: counted.get(header) === index,
     })),
-    namedBy: unique(
-      graph.references
-        .filter(({ to, from }) => to === key && from !== key)
-        .map(({ from, line }) => toMention(from, line)),
-    ),
+    namedBy,
+    ...(hashIn !== undefined && { hashIn }),
     names: unique(
       graph.references.flatMap(({ from, to, line }) =>
         from === key && to !== undefined && to !== key ? [toMention(to, line)] : [],
@@ -97,6 +103,11 @@ export function explainFile(
     }),
   };
 }
+
+const findHashIn = (reason: RoleReason): string | undefined =>
+  reason.code === "fingerprint" && typeof reason.by === "object" && "namedIn" in reason.by
+    ? reason.by.namedIn
+    : undefined;
 
 const unique = <T extends { path: string }>(mentions: readonly T[]): T[] => [
   ...new Map(mentions.map((entry) => [entry.path, entry])).values(),

@@ -19,6 +19,7 @@ export function showExplanation(explanation: Explanation, terminal: Terminal): s
     addresses,
     headers,
     namedBy,
+    hashIn,
     names,
   } = explanation;
   const { style } = terminal;

@@ -1,7 +1,7 @@
 import { randomBytes } from "node:crypto";
 import { existsSync } from "node:fs";
 import { userInfo } from "node:os";
-import { join } from "node:path";
+import { join, relative } from "node:path";
 import { systemClock } from "../../adapters/clock/system-clock.ts";
 import { systemMachine } from "../../adapters/machine/system-machine.ts";
 import { GUARD_CODES } from "../../core/delivery/guards.ts";
@@ -105,7 +105,9 @@ export async function openBuildOf(
   terminal: Terminal,
 ): Promise<{ readonly folder: string; readonly source: BuildSource }> {
   const folder = buildFolderOf(target);
-  const { projectFolder } = target;
+  // What stands elsewhere was not made from the sources here.
+  const isWithin = !relative(target.projectFolder, folder).startsWith("..");
+  const projectFolder = isWithin ? target.projectFolder : undefined;
   return { folder, source: await openBuild(folder, { cache: cachePlaceOf(args, terminal), projectFolder }) };
 }
 
