@@ -45,7 +45,7 @@ export function showExplanation(explanation: Explanation, terminal: Terminal): s
       "named by",
       cut(
         namedBy.map((mention) => `${clean(mention.path)}:${mention.line}`),
-        "nothing in the build",
+        hashIn === undefined ? "nothing in the build" : `${clean(hashIn)}, by its hash`,
       ),
     ],
     [
