@@ -10,7 +10,9 @@ import { encode } from "./encode.ts";
 import { openHashCache, type CachePlace } from "./hash-cache.ts";
 import { hashBuild, readBuildFile, WHOLE_BYTES } from "./hash-files.ts";
 import { findNewerSource } from "./newer-source.ts";
-import { scanBuild } from "./scan-build.ts";
+import { scanAdded, type AddedFile } from "./added-files.ts";
+import { byText } from "../core/model/names.ts";
+import { scanBuild, type Scan } from "./scan-build.ts";
 import { RETIRED_WORKER_TEXT } from "./retired-worker.ts";
 import { ARCHIVE, unpackArchive } from "./unpack-archive.ts";
 
@@ -21,6 +23,8 @@ export interface FolderBuildOptions {
   readonly cache?: CachePlace | undefined;
   /** Where the sources of the build are looked for; absent: nowhere. */
   readonly projectFolder?: string | undefined;
+  /** Files that go with the build from elsewhere; absent: none. */
+  readonly added?: readonly AddedFile[] | undefined;
 }
 
 /** A build in a folder, or in an archive, which is unpacked into a folder of its own for as long as it is needed. */
@@ -28,40 +32,52 @@ export async function openBuild(path: string, options: FolderBuildOptions = {}):
   if (!ARCHIVE.test(path) || statSync(path, { throwIfNoEntry: false })?.isDirectory() === true)
     return createFolderBuild(path, options);
   const { folder, dispose } = await unpackArchive(path);
-  const build = createFolderBuild(folder);
+  const build = createFolderBuild(folder, { added: options.added });
   return { ...build, read: (exclude) => ({ ...build.read(exclude), folder: path }), close: dispose };
 }
 
 /** A build in a folder. Nothing is read before `read` is called. */
 export const createFolderBuild = (
   folder: string,
-  { cache, projectFolder }: FolderBuildOptions = {},
+  { cache, projectFolder, added = [] }: FolderBuildOptions = {},
 ): BuildSource => ({
   read: (exclude) => {
-    const scan = scanBuild(folder, exclude);
+    const scan = withAdded(scanBuild(folder, exclude), added);
     const build = hashBuild(folder, scan, cache && openHashCache(cache, folder));
     if (projectFolder === undefined || scan.files.length === 0) return build;
     const builtMs = scan.files.reduce((latest, { touchedMs }) => Math.max(latest, touchedMs), 0);
     return { ...build, newerSource: findNewerSource(projectFolder, folder, builtMs) };
   },
   close: () => undefined,
-  open: (parcel) => openFile(folder, parcel),
-  findChanged: (parcels) => parcels.find((parcel) => isChanged(folder, parcel))?.key,
+  open: (parcel) => openFile(placeOf(folder, added, parcel), parcel),
+  findChanged: (parcels) => parcels.find((parcel) => isChanged(placeOf(folder, added, parcel), parcel))?.key,
 });
 
+function withAdded(scan: Scan, added: readonly AddedFile[]): Scan {
+  if (added.length === 0) return scan;
+  const files = new Map([...scan.files, ...scanAdded(added)].map((file) => [file.path, file]));
+  return { ...scan, files: [...files.values()].sort((a, b) => byText(a.path, b.path)) };
+}
+
+/** Where the bytes of a parcel stand. */
+function placeOf(folder: string, added: readonly AddedFile[], { key, aliasOf }: Parcel): string {
+  const path = aliasOf ?? key;
+  return added.findLast((file) => file.as === path)?.from ?? join(folder, path);
+}
+
 /** A large file counts by its size alone here: its bytes are checked by the store as they are sent. */
-function isChanged(folder: string, { key, aliasOf, hash: contentHash }: Parcel): boolean {
+function isChanged(place: string, { key, aliasOf, hash: contentHash }: Parcel): boolean {
   if (contentHash === RETIRED_WORKER.hash) return false;
   const path = aliasOf ?? key;
-  const size = statSync(join(folder, path), { throwIfNoEntry: false })?.size;
+  const size = statSync(place, { throwIfNoEntry: false })?.size;
   return (
-    size === undefined || (size <= WHOLE_BYTES && hash("sha256", readBuildFile(folder, path)) !== contentHash)
+    size === undefined || (size <= WHOLE_BYTES && hash("sha256", readBuildFile(place, path)) !== contentHash)
   );
 }
 
 /** A file as it is to be stored, known to be the one that was read: by its hash here, or by the store when it is streamed. */
 function openFile(
-  folder: string,
+  place: string,
   { key, aliasOf, size, hash: contentHash, storedHash, encoding }: Parcel,
 ): Content {
   if (contentHash === RETIRED_WORKER.hash)
@@ -70,9 +86,9 @@ function openFile(
   const path = aliasOf ?? key;
   if (size > WHOLE_BYTES) {
     const options = { highWaterMark: READ_BYTES, end: size - 1 };
-    return { size, hash: storedHash, open: () => createReadStream(join(folder, path), options) };
+    return { size, hash: storedHash, open: () => createReadStream(place, options) };
   }
-  const bytes = readBuildFile(folder, path);
+  const bytes = readBuildFile(place, path);
   if (hash("sha256", bytes) !== contentHash) throw new OperatorError("build-changed", { path });
   const stored = encoding === "gzip" ? encode(bytes) : bytes;
   return {

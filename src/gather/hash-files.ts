@@ -42,10 +42,10 @@ export function hashBuild(folder: string, { files, withheld, special }: Scan, ca
 
 function hashSmall(
   folder: string,
-  { path }: ScannedFile,
+  { path, place }: ScannedFile,
   findTokens: (text: string) => string[],
 ): CachedFile {
-  const bytes = readBuildFile(folder, path);
+  const bytes = readBuildFile(place ?? join(folder, path), path);
   const text = TEXT.test(path) ? bytes.toString("utf8") : undefined;
   let isCut = false as boolean;
   const references =
@@ -63,24 +63,24 @@ function hashSmall(
 }
 
 /** A file of the build in memory. Throws `build-changed` when it is gone, `build-unreadable`. */
-export function readBuildFile(folder: string, path: string): Buffer {
+export function readBuildFile(place: string, path: string): Buffer {
   try {
-    return readFileSync(join(folder, path));
+    return readFileSync(place);
   } catch (error) {
     throw toUnreadable(path, error);
   }
 }
 
-function openBuildFile(folder: string, path: string): number {
+function openBuildFile(place: string, path: string): number {
   try {
-    return openSync(join(folder, path), "r");
+    return openSync(place, "r");
   } catch (error) {
     throw toUnreadable(path, error);
   }
 }
 
-function hashLarge(folder: string, { path }: ScannedFile): CachedFile {
-  const file = openBuildFile(folder, path);
+function hashLarge(folder: string, { path, place }: ScannedFile): CachedFile {
+  const file = openBuildFile(place ?? join(folder, path), path);
   try {
     const sum = createHash("sha256");
     const buffer = Buffer.allocUnsafe(1024 * 1024);

@@ -6,7 +6,7 @@ import { byText } from "../core/model/names.ts";
 import { toUnreadable } from "./unreadable.ts";
 
 /** Names that are never shipped, whatever is written, wherever they stand in the build; file systems may not tell case apart. */
-const NEVER_SHIP =
+export const NEVER_SHIP =
   /^(\.git|\.hg|\.svn|\.env.*|\.DS_Store|Thumbs\.db|node_modules|\.courier|courier\.yaml|.*\.(pem|key))$/i;
 /** Of these nobody is told: they are litter, not danger. */
 const LITTER = /^(\.DS_Store|Thumbs\.db)$/i;
@@ -16,6 +16,8 @@ const MOST_WAYS = 1000;
 export interface ScannedFile {
   /** Below the build folder, with forward slashes. */
   readonly path: string;
+  /** Where it stands, for a file that is not in the build's folder. */
+  readonly place?: string;
   readonly size: number;
   /** Size, device, inode and both times: other than before means changed. */
   readonly stamp: string;
@@ -114,16 +116,22 @@ function resolveEntry(root: string, path: string, entry: Dirent): ResolvedEntry 
   const place = join(root, path);
   const linkTarget = entry.isSymbolicLink() ? resolveLink(root, path, place) : undefined;
   const stat = readStat(linkTarget ?? place, path);
-  const { size, dev, ino, mtimeNs, ctimeNs } = stat;
-  const facts = {
-    isFolder: stat.isDirectory(),
-    isFile: stat.isFile(),
-    size: Number(size),
-    stamp: `${size} ${dev} ${ino} ${mtimeNs} ${ctimeNs}`,
-    touchedMs: Number((mtimeNs > ctimeNs ? mtimeNs : ctimeNs) / 1_000_000n),
-  };
+  const facts = { isFolder: stat.isDirectory(), isFile: stat.isFile(), ...toStamp(stat) };
   return linkTarget === undefined ? facts : { ...facts, linkTarget };
 }
+
+/** What of a file tells whether it is as it was. */
+export const toStamp = ({
+  size,
+  dev,
+  ino,
+  mtimeNs,
+  ctimeNs,
+}: BigIntStats): Pick<ScannedFile, "size" | "stamp" | "touchedMs"> => ({
+  size: Number(size),
+  stamp: `${size} ${dev} ${ino} ${mtimeNs} ${ctimeNs}`,
+  touchedMs: Number((mtimeNs > ctimeNs ? mtimeNs : ctimeNs) / 1_000_000n),
+});
 
 function readStat(place: string, path: string): BigIntStats {
   try {

@@ -25,6 +25,8 @@ export interface Target {
   /** Undefined: neither the settings nor the call name a build. */
   readonly buildFolder: string | undefined;
   readonly siteRules: SiteRules;
+  /** Files that go with the build from elsewhere, their places absolute. */
+  readonly added: readonly { readonly from: string; readonly as: string }[];
   readonly store: StoreSettings;
   /** From the store outwards; none: an empty list. */
   readonly edges: readonly NamedEdgeSettings[];
@@ -48,7 +50,7 @@ interface SafetySettings {
 }
 
 /** What can be said of a build where no destination is chosen. */
-export interface GeneralTarget extends Pick<Target, "projectFolder" | "buildFolder" | "siteRules"> {
+export interface GeneralTarget extends Pick<Target, "projectFolder" | "buildFolder" | "siteRules" | "added"> {
   /** The destination whose rules count; undefined: the general ones do. */
   readonly destination: string | undefined;
 }
@@ -113,6 +115,7 @@ export function chooseTarget(
         ? build.folder && resolve(folder, build.folder)
         : resolve(workingFolder, options.build),
     siteRules: toRules(settings, destination, edges),
+    added: destination.files.map(({ from, as }) => ({ from: resolve(folder, from), as })),
     store: store.kind === "folder" ? { ...store, folder: resolve(folder, store.folder) } : store,
     readers: decideReaders(store, edges),
     safety: {

@@ -13,6 +13,7 @@ import {
   mediaType,
   region,
   sitePath,
+  sitePathName,
   target,
   text,
   wait,
@@ -158,6 +159,11 @@ export const destinationSchema = z.strictObject({
   freshness: freshnessRules.default([]),
   headers: headerRules.default([]),
   exclude: globs.default([]),
+  files: z
+    .array(z.strictObject({ from: text, as: sitePathName }))
+    .max(1000)
+    .default([])
+    .describe("files of this destination alone, from wherever they stand"),
 });
 
 const redirect = z.strictObject({

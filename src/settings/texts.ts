@@ -1,6 +1,6 @@
 import * as z from "zod";
 import { countChoices, MOST_CHOICES } from "../core/model/glob.ts";
-import { isSiteKey, LONGEST_PREFIX } from "../core/model/names.ts";
+import { isSiteKey, LONGEST_KEY, LONGEST_PREFIX } from "../core/model/names.ts";
 import { DURATION, MOST_SECONDS, parseSeconds } from "./units.ts";
 
 /**
@@ -96,6 +96,15 @@ export const sitePath = z
       "this is no address of the site: its percent-encoding is broken, it has spaces, or it is below .courier/",
   })
   .transform(encoded);
+
+/** The path of a file in the build: `config/app.json`. */
+export const sitePathName = z
+  .string()
+  .max(LONGEST_KEY)
+  .refine(
+    (path) => isSiteKey(path) && !/^\/|\/$|\/\/|\\/.test(path) && path.isWellFormed(),
+    "the path of a file in the build, such as config.json",
+  );
 
 function isSitePath(address: string): boolean {
   const key = decode(address.replace(/^\//, "").replace(/\*$/, "").replace(/\?.*$/s, ""));

@@ -42,6 +42,14 @@ const SETTINGS_UNREADABLE: Readonly<Record<string, string>> = {
   EISDIR: "it is a folder",
 };
 
+type AddedFault = "missing" | "no-file" | "unreadable" | "never-ship";
+const ADDED_FAULTS: Readonly<Record<AddedFault, string>> = {
+  missing: "it is not there",
+  "no-file": "it is no file",
+  unreadable: "it can't be read",
+  "never-ship": "files of that name must never be shipped",
+};
+
 const NOT_AN_ADDRESS: Readonly<Record<NotAnAddress, (basePath: string) => string>> = {
   star: () => "a * stands at the end or not at all",
   query: () => "an address has no query here: copies under queries go with it",
@@ -78,6 +86,7 @@ export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => Fai
   "build-unreadable": ({ why, code }: { readonly why: UnreadablePart; readonly code: string }) => ({
     why: UNREADABLE_PARTS[why](code),
   }),
+  "added-unfit": ({ why }: { readonly why: AddedFault }) => ({ why: ADDED_FAULTS[why] }),
   "record-unreadable": ({ cause }: { readonly cause: UnreadableCause }) => ({
     cause: UNREADABLE[cause.code](cause.code === "other-format" ? cause.format : ""),
   }),

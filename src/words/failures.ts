@@ -86,6 +86,11 @@ export const FAILURES = {
     message: "{path} is in the build and can't be read: {why}",
     hint: "nothing was written: mend it, or leave it out of the build folder",
   },
+  "added-unfit": {
+    exit: 2,
+    message: "{from} is to go with the build as {as}, and {why}",
+    hint: "mend destinations.….files in the settings; nothing was written",
+  },
   "answer-needed": {
     exit: 3,
     message: "{reason}, and there is no terminal to ask at; nothing was written",

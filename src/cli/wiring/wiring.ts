@@ -100,7 +100,7 @@ export async function wireDelivery(
 
 /** The build of a destination. Throws `usage` where nobody says which it is, `no-build`. */
 export async function openBuildOf(
-  target: Pick<Target, "buildFolder" | "projectFolder">,
+  target: Pick<Target, "buildFolder" | "projectFolder" | "added">,
   args: Arguments,
   terminal: Terminal,
 ): Promise<{ readonly folder: string; readonly source: BuildSource }> {
@@ -108,7 +108,14 @@ export async function openBuildOf(
   // What stands elsewhere was not made from the sources here.
   const isWithin = !relative(target.projectFolder, folder).startsWith("..");
   const projectFolder = isWithin ? target.projectFolder : undefined;
-  return { folder, source: await openBuild(folder, { cache: cachePlaceOf(args, terminal), projectFolder }) };
+  return {
+    folder,
+    source: await openBuild(folder, {
+      cache: cachePlaceOf(args, terminal),
+      projectFolder,
+      added: target.added,
+    }),
+  };
 }
 
 async function wireStay(

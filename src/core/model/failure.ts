@@ -15,6 +15,7 @@ export const FAILURE_CODES = [
   "link-leaves-build",
   "links-multiply",
   "build-unreadable",
+  "added-unfit",
   "answer-needed",
   "answered-no",
   "store-unreachable",
