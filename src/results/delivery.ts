@@ -120,6 +120,10 @@ export const deliveryResultSchema = z.strictObject({
   url: z.string().optional(),
   /** What `--verify` found; absent: it was not asked for. */
   verification: z.strictObject({ checked: count, findings: verifyResultSchema.shape.findings }).optional(),
+  /** What a first visit to the entry page loads, in bytes as sent with brotli, where that changes; `by`: what is new in it. */
+  firstVisit: z
+    .strictObject({ page: z.string(), before: count, after: count, by: z.array(z.string()) })
+    .optional(),
   /** What is worth knowing, in words. */
   warnings: z.array(z.string()),
 });

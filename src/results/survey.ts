@@ -1,5 +1,7 @@
 import * as z from "zod";
 import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
+import { createFirstVisitFinder } from "../core/build/first-visit.ts";
+import type { ReferenceGraph } from "../core/model/reference.ts";
 import type { Weight } from "../core/build/weight.ts";
 import { showRoleReason } from "../words/reasons.ts";
 import { problemSchema, toProblemResult } from "./problem.ts";
@@ -8,6 +10,8 @@ import { byText } from "../core/model/names.ts";
 import { ROLES } from "../core/model/role.ts";
 
 const size = z.int().min(0);
+
+const visit = z.strictObject({ path: z.string(), files: size, wire: size });
 
 /** `survey` */
 export const surveySchema = z.strictObject({
@@ -30,6 +34,10 @@ export const surveySchema = z.strictObject({
       cacheControl: z.string(),
     }),
   ),
+  /** What first visits load, sent with brotli: of the entry page, of the heaviest and of the page in the middle. Absent: no page. */
+  firstVisits: z
+    .strictObject({ pages: size, entry: visit.optional(), heaviest: visit, median: visit })
+    .optional(),
   /** Groups of files that hold the same bytes. */
   duplicates: z.array(z.strictObject({ size, paths: z.array(z.string()) })),
   /** What is wrong with the build. */
@@ -41,7 +49,7 @@ export type Survey = z.infer<typeof surveySchema>;
 /** The picture of a build, before it is sent anywhere. */
 export function toSurvey(
   { folder, destination }: { readonly folder: string; readonly destination: string | undefined },
-  { wanted: { parcels: all }, findings: { problems } }: Analysis,
+  { wanted: { parcels: all }, findings: { problems, graph } }: Analysis,
   weights: ReadonlyMap<string, Weight>,
 ): Survey {
   const parcels = all.filter(
@@ -69,9 +77,32 @@ export function toSurvey(
       gzip: sum(({ gzip }) => gzip),
     },
     files,
+    ...toFirstVisits(files, graph),
     duplicates: findDuplicates(parcels),
     problems: problems.map(toProblemResult),
   };
+}
+
+function toFirstVisits(files: Survey["files"], graph: ReferenceGraph): Pick<Survey, "firstVisits"> {
+  const weights = new Map(files.map(({ path, wire }) => [path, wire]));
+  const find = createFirstVisitFinder(graph);
+  const visits = files
+    .filter(({ role, type }) => (role === "page" || role === "entry") && type.startsWith("text/html"))
+    .map(({ path }) => {
+      const loaded = [...find(path)];
+      return {
+        path,
+        files: loaded.length,
+        wire: loaded.reduce((sum, key) => sum + (weights.get(key) ?? 0), 0),
+      };
+    })
+    .sort((a, b) => b.wire - a.wire || byText(a.path, b.path));
+  const [heaviest] = visits;
+  const median = visits[Math.floor(visits.length / 2)];
+  if (!heaviest || !median) return {};
+  const entryPath = files.find(({ role }) => role === "entry")?.path;
+  const entry = visits.find(({ path }) => path === entryPath);
+  return { firstVisits: { pages: visits.length, ...(entry && { entry }), heaviest, median } };
 }
 
 /** Files with the same bytes, the largest first; empty files don't count. */

@@ -1,4 +1,4 @@
-import { releaseOf, type Origin } from "../core/model/wanted.ts";
+import { releaseOf, type Origin, type Wanted } from "../core/model/wanted.ts";
 import { showChangeReason, UNCHANGED } from "../words/reasons.ts";
 import { showDeliveryWarning } from "../words/warnings.ts";
 import type { DeliveryDecision } from "../core/delivery/decide.ts";
@@ -20,6 +20,8 @@ export interface ResultFacts {
   readonly decision: DeliveryDecision;
   readonly state: DestinationState;
   readonly origin: Origin;
+  /** Of what is delivered. */
+  readonly firstVisit: Wanted["firstVisit"];
   readonly retention: RetentionRule;
   readonly askedAnew: HeaderRules["askedAnew"];
   /** Whether unchanged files are listed too. */
@@ -78,8 +80,21 @@ export function toDeliveryResult(planned: ResultFacts): DeliveryResult {
     requests: { ...facts.requests },
     phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
     ...(facts.url === undefined ? {} : { url: facts.url }),
+    ...toFirstVisit(facts),
     warnings: decision.warnings.map(showDeliveryWarning),
   };
+}
+
+/** What a delivery changes about the first visit to the entry page; what is new in it, the largest first. */
+function toFirstVisit({ firstVisit, state, decision }: ResultFacts): Pick<DeliveryResult, "firstVisit"> {
+  const before = state.waybill?.firstVisit;
+  if (!firstVisit || before?.page !== firstVisit.page || before.wire === firstVisit.wire) return {};
+  const { page, wire, files } = firstVisit;
+  const by = decision.comparison.changes
+    .filter(({ parcel, kind }) => files?.has(parcel.key) && kind !== "relabelled" && kind !== "moved")
+    .toSorted((a, b) => b.parcel.size - a.parcel.size)
+    .map(({ parcel }) => parcel.key);
+  return { firstVisit: { page, before: before.wire, after: wire, by } };
 }
 
 /** The same as if what waits had not been planned. */

@@ -14,6 +14,7 @@ import type { Parcel } from "../core/model/parcel.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
 import type { Wanted } from "../core/model/wanted.ts";
 import { encodeParcels } from "../gather/encode.ts";
+import { weighFirstVisit } from "../gather/weigh.ts";
 import {
   lookAtObjects,
   readDestination,
@@ -61,7 +62,8 @@ export async function planAgain(delivery: Delivery, build: Build): Promise<Build
   const { place, source, safety } = delivery;
   const { state, analysis } = await analyse(place, build);
   const { findings } = analysis;
-  const wanted = encode(place, source, { wanted: analysis.wanted, state });
+  const firstVisit = weighFirstVisit(source, analysis);
+  const wanted = encode(place, source, { wanted: { ...analysis.wanted, firstVisit }, state });
   assertRetentionCoversPages(place, safety, wanted.parcels);
   const decision = await decideOutlook(delivery, {
     ...{ state, wanted, problems: findings.problems },

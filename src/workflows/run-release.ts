@@ -103,6 +103,7 @@ export function toResult(
   const { site, destination, siteRules, tally } = place;
   return toDeliveryResult({
     ...{ site, destination, url: siteRules.url, decision, state, origin: wanted.origin },
+    firstVisit: wanted.firstVisit,
     ...{ retention: safety.retention, askedAnew: siteRules.headers.askedAnew },
     ...{ all, dryRun, requests: tally.requests, ...outcome },
   });

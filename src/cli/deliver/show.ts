@@ -61,6 +61,15 @@ export function showDelivery(result: DeliveryResult, terminal: Terminal, now: Da
   return `${heading(result, state, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}`;
 }
 
+/** What visitors who have never been here have to load, where that changes by what can be seen. */
+function showFirstVisit({ firstVisit }: DeliveryResult): string {
+  if (!firstVisit) return "";
+  const { page, before, after, by } = firstVisit;
+  if (showBytes(before) === showBytes(after)) return "";
+  const names = by.length === 0 ? "" : `: ${listed(by.map(clean), 3)}`;
+  return `\na first visit to ${clean(page)} ${after > before ? "grows" : "shrinks"} from ${showBytes(before)} to ${showBytes(after)}${names}\n`;
+}
+
 const isEmpty = ({ release, previous, changes, invalidation }: DeliveryResult): boolean =>
   release === previous && changes.length === 0 && invalidation.edges.length === 0;
 
@@ -107,7 +116,7 @@ function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): stri
     `  ${name.padEnd(widths[0] ?? 0)}  ${count.padStart(widths[1] ?? 0)}  ${size.padStart(widths[2] ?? 0)}  ${terminal.style("faint", note)}`.trimEnd(),
   );
   const notes = warnings.map((warning) => `${terminal.style("warn", "note:")} ${clean(warning)}\n`).join("");
-  return `${lines.join("\n")}\n${showInvalidation(result.invalidation, result.dryRun, terminal)}${showVerification(result, terminal)}${notes === "" ? "" : `\n${notes}`}`;
+  return `${lines.join("\n")}\n${showFirstVisit(result)}${showInvalidation(result.invalidation, result.dryRun, terminal)}${showVerification(result, terminal)}${notes === "" ? "" : `\n${notes}`}`;
 }
 
 const showVerification = ({ verification }: DeliveryResult, terminal: Terminal): string =>

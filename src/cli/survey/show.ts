@@ -25,6 +25,7 @@ export function showSurvey(survey: Survey, terminal: Terminal, { all }: { readon
   return [
     `${style("strong", clean(showFolder(folder, terminal.folder)))}: ${counted(totals.files, "file")}, ${showBytes(totals.bytes)}; ${summary.length === 0 ? style("good", "no problem found") : summary.join(", ")}\n${style("faint", `by the rules ${destination === undefined ? "that hold for every destination" : `of ${clean(destination)}`}`)}\n`,
     showRoles(survey, terminal),
+    showFirstVisits(survey, terminal),
     showLargest(survey, terminal, all),
     showDuplicates(survey, terminal, all),
     showProblems(survey, terminal, all),
@@ -54,6 +55,22 @@ function showRoles({ files, totals }: Survey, { style }: Terminal): string {
     ),
     row("all", String(totals.files), showBytes(totals.bytes), showBytes(totals.gzip), showBytes(totals.wire)),
   ].join("");
+}
+
+function showFirstVisits({ firstVisits }: Survey, { style }: Terminal): string {
+  if (!firstVisits) return "";
+  const { pages, entry, heaviest, median } = firstVisits;
+  const rows = [
+    ["the entry page", entry],
+    ["the heaviest page", heaviest],
+    ["the page in the middle", median],
+  ] as const;
+  const lines = rows.map(([name, visit]) =>
+    visit && (pages > 1 || name === "the entry page")
+      ? `  ${showBytes(visit.wire).padStart(9)}  ${name.padEnd(22)}  ${style("faint", `${clean(visit.path)}, ${counted(visit.files, "file")}`)}\n`
+      : "",
+  );
+  return `${style("strong", "what a first visit loads, as sent with brotli")}\n${lines.join("")}`;
 }
 
 function showLargest({ files }: Survey, { style }: Terminal, all: boolean): string {

@@ -33,6 +33,7 @@ export interface NextReleaseFacts {
 export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey, string>): Waybill {
   const { decision, state, wanted, author } = facts;
   const redelivers = releaseOf(wanted.origin);
+  const { firstVisit } = wanted;
   const unchanged = etagsOfUnchanged(decision.comparison, state);
   const toRecorded = ({
     key,
@@ -67,6 +68,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(author.note === undefined ? {} : { note: author.note }),
     ...(author.sequence === undefined ? {} : { sequence: author.sequence }),
     ...(redelivers === undefined ? {} : { redelivers }),
+    ...(firstVisit === undefined ? {} : { firstVisit: { page: firstVisit.page, wire: firstVisit.wire } }),
     ...(wanted.workers.length === 0 ? {} : { workers: wanted.workers }),
     ...(wanted.missing === undefined ? {} : { missing: wanted.missing }),
     ...(wanted.routing.length === 0 ? {} : { routing: wanted.routing }),

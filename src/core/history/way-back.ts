@@ -32,6 +32,7 @@ export function fromRelease(
       // Without its build nobody knows more than its record does.
       loaded: new Set(parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key)),
       routing: (isZero || !ownsWebsite ? current?.routing : release.routing) ?? [],
+      firstVisit: isZero ? current?.firstVisit : release.firstVisit,
       workers: workersOf(isZero ? current : release),
       missing: isZero ? current?.missing : release.missing,
       origin: { from: "release", release: release.release },

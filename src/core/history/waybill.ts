@@ -48,6 +48,7 @@ const headerLine = z.object({
   redelivers: z.int().optional(),
   missing: z.record(z.string(), z.array(address)).optional(),
   workers: z.array(siteKey).optional(),
+  firstVisit: z.object({ page: siteKey, wire: z.int().min(0) }).optional(),
   routing: rules.optional(),
   keptSettings: z.array(sha256).optional(),
   parcels: z.int(),

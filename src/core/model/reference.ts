@@ -20,6 +20,8 @@ export interface Reference {
   readonly line: number;
   /** What it is resolved against, where that is not the file's own address: the page's `<base>`. */
   readonly base?: string;
+  /** Not loaded with a first visit: a dynamic import, a picture below the fold, a further size of one, an icon, a hint. */
+  readonly isLater?: true;
   /** Whether the page says which bytes it must be (W3C Subresource Integrity §3.5). */
   readonly isPinned?: true;
 }

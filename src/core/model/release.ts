@@ -1,4 +1,5 @@
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
+import type { FirstVisit } from "./wanted.ts";
 import type { MissingAssets } from "./reference.ts";
 import { isWorkerScript } from "./polled.ts";
 import type { RoutingRule } from "./website.ts";
@@ -23,6 +24,8 @@ export interface Waybill {
   readonly redelivers?: number;
   /** What its pages need and it lacks; absent: nothing. */
   readonly missing?: MissingAssets;
+  /** What a first visit to its entry page loads; absent in records of before 0.2. */
+  readonly firstVisit?: FirstVisit;
   /** Its service workers; absent in records of before 0.2, and where it has none. */
   readonly workers?: readonly ObjectKey[];
   /** Rules that this release gave the website endpoint; absent: none. */

@@ -13,9 +13,18 @@ export interface Wanted<P extends Parcel = Parcel> {
   readonly routing: readonly RoutingRule[];
   /** What its pages need and it lacks; absent: nothing. */
   readonly missing?: MissingAssets | undefined;
+  /** What a first visit to the entry page loads; absent: nobody has weighed it. */
+  readonly firstVisit?: (FirstVisit & { readonly files?: ReadonlySet<ObjectKey> }) | undefined;
   /** Its service workers. */
   readonly workers: readonly ObjectKey[];
   readonly origin: Origin;
+}
+
+/** What a browser loads for a page that it has never seen. */
+export interface FirstVisit {
+  readonly page: ObjectKey;
+  /** Bytes as sent compressed. */
+  readonly wire: number;
 }
 
 /** Where it comes from: a build, or the release whose waybill says it. */

@@ -25,6 +25,10 @@ const ATTRIBUTES: Readonly<Record<string, Readonly<Record<string, ReferenceKind>
 const NEEDED = /^stylesheet$/i;
 const LOADED =
   /^(icon|shortcut|apple-touch-icon(-precomposed)?|mask-icon|manifest|preload|modulepreload|prefetch)$/i;
+/** What of them the browser loads for the page at once. */
+const NOW = /(^|\s)(stylesheet|preload|modulepreload)(\s|$)/i;
+/** Players load what they play, and forms of it, when they are asked to. */
+const LATER_TAGS = /^(source|audio|video|track)$/;
 const POINTED = /^(canonical|alternate|next|prev|author|license|help|search)$/i;
 
 /** No page has elements so deep within one another. The parser's work grows with the square of it. */
@@ -82,20 +86,28 @@ type Attributes = Readonly<Record<string, string>>;
 
 function referencesOf(tag: string, attributes: Attributes, line: number): Reference[] {
   const found: Reference[] = [];
-  const add = (kind: ReferenceKind | undefined, url: string | undefined): void => {
+  const isLazy = attributes.loading === "lazy" || (tag === "link" && !NOW.test(attributes.rel ?? ""));
+  const add = (kind: ReferenceKind | undefined, url: string | undefined, isLater = isLazy): void => {
     const isPinned = kind !== "link" && (attributes.integrity ?? "") !== "";
     const pinned = isPinned ? { isPinned: true as const } : {};
-    if (kind !== undefined && url !== undefined) found.push({ kind, url: url.trim(), line, ...pinned });
+    if (kind !== undefined && url !== undefined)
+      found.push({ kind, url: url.trim(), line, ...pinned, ...(isLater && { isLater }) });
   };
-  for (const [name, kind] of Object.entries(ATTRIBUTES[tag] ?? {})) add(kind, attributes[name]);
+  for (const [name, kind] of Object.entries(ATTRIBUTES[tag] ?? {}))
+    add(kind, attributes[name], isLazy || LATER_TAGS.test(tag));
   for (const name of ["srcset", "imagesrcset"])
-    for (const url of parseSrcset(attributes[name] ?? "")) add(tag === "link" ? "decoration" : "asset", url);
+    for (const [index, url] of parseSrcset(attributes[name] ?? "").entries())
+      add(
+        tag === "link" ? "decoration" : "asset",
+        url,
+        isLazy || index > 0 || tag === "source" || attributes.src !== undefined,
+      );
   if (attributes.style !== undefined)
     for (const reference of findCssReferences(attributes.style, line)) found.push(reference);
   if (tag === "link") add(kindOfLink(attributes.rel ?? ""), attributes.href);
   const isPicture =
     tag === "meta" && /^(og|twitter):(image|video|audio)$/.test(attributes.property ?? attributes.name ?? "");
-  if (isPicture) add("decoration", attributes.content);
+  if (isPicture) add("decoration", attributes.content, true);
   return found;
 }
 

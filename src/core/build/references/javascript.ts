@@ -11,21 +11,36 @@ export function findScriptReferences(code: string, firstLine = 1): Reference[] {
   if (!program) return [];
   const lineOf = createLineFinder(code);
   const found: Reference[] = [];
-  const add = (kind: Reference["kind"], url: string, at: number, base?: string): void => {
-    found.push({ kind, url, line: lineOf(at) + firstLine - 1, ...(base !== undefined && { base }) });
+  const add = (
+    kind: Reference["kind"],
+    url: string,
+    at: number,
+    more: Pick<Reference, "base" | "isLater"> = {},
+  ): void => {
+    found.push({ kind, url, line: lineOf(at) + firstLine - 1, ...more });
   };
   visit(program, (node) => {
     // A service worker is not loaded with the page: the browser asks for it by itself, again and again.
     const registered = registeredBy(node);
     if (registered !== undefined) {
-      add("worker", registered.url, node.start, registered.base);
+      add(
+        "worker",
+        registered.url,
+        node.start,
+        registered.base === undefined ? {} : { base: registered.base },
+      );
       return false;
     }
     const imported = importedBy(node);
     if (imported !== undefined) {
       // A bare name in an import is the business of an import map.
       if (/^(New|Call)Expression$/.test(node.type) || /^(\.{0,2}\/|https?:)/.test(imported))
-        add(node.type === "NewExpression" ? "decoration" : "asset", imported, node.start);
+        add(
+          node.type === "NewExpression" ? "decoration" : "asset",
+          imported,
+          node.start,
+          node.type.endsWith("Declaration") ? {} : LATER,
+        );
       return false;
     }
     const text = literalOf(node);
@@ -63,6 +78,8 @@ function tryParse(code: string, sourceType: NonNullable<Options["sourceType"]>):
     return undefined;
   }
 }
+
+const LATER = { isLater: true } as const;
 
 type AnyNode = Node & Readonly<Record<string, unknown>>;
 
