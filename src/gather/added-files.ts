@@ -28,8 +28,8 @@ function look({ from, as }: AddedFile): { readonly place: string; readonly stat:
     const place = realpathSync(from);
     return { place, stat: lstatSync(place, { bigint: true }) };
   } catch (error) {
-    const { code } = error as NodeJS.ErrnoException;
+    const { code = "" } = error as NodeJS.ErrnoException;
     const why = code === "ENOENT" || code === "ENOTDIR" ? "missing" : "unreadable";
-    throw new OperatorError("added-unfit", { from, as, why }, {}, error);
+    throw new OperatorError("added-unfit", { from, as, why, code }, {}, error);
   }
 }

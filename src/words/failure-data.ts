@@ -43,11 +43,11 @@ const SETTINGS_UNREADABLE: Readonly<Record<string, string>> = {
 };
 
 type AddedFault = "missing" | "no-file" | "unreadable" | "never-ship";
-const ADDED_FAULTS: Readonly<Record<AddedFault, string>> = {
-  missing: "it is not there",
-  "no-file": "it is no file",
-  unreadable: "it can't be read",
-  "never-ship": "files of that name must never be shipped",
+const ADDED_FAULTS: Readonly<Record<AddedFault, (code: string) => string>> = {
+  missing: () => "it is not there",
+  "no-file": () => "it is no file",
+  unreadable: (code) => `it can't be read (${code})`,
+  "never-ship": () => "files of that name must never be shipped",
 };
 
 const NOT_AN_ADDRESS: Readonly<Record<NotAnAddress, (basePath: string) => string>> = {
@@ -86,7 +86,9 @@ export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => Fai
   "build-unreadable": ({ why, code }: { readonly why: UnreadablePart; readonly code: string }) => ({
     why: UNREADABLE_PARTS[why](code),
   }),
-  "added-unfit": ({ why }: { readonly why: AddedFault }) => ({ why: ADDED_FAULTS[why] }),
+  "added-unfit": ({ why, code = "" }: { readonly why: AddedFault; readonly code?: string }) => ({
+    why: ADDED_FAULTS[why](code),
+  }),
   "record-unreadable": ({ cause }: { readonly cause: UnreadableCause }) => ({
     cause: UNREADABLE[cause.code](cause.code === "other-format" ? cause.format : ""),
   }),

@@ -21,6 +21,7 @@ const TOLD_BY_CODE: Partial<Record<FailureCode, FailureData>> = {
     bucket: "<bucket>",
     written: "<written>",
   },
+  "added-unfit": { from: "<from>", as: "<as>", why: "unreadable", code: "<why>" },
   "build-unreadable": { path: "<path>", why: "failed", code: "<why>" },
   "versions-denied": { action: { do: "read-version", key: "<action>" }, written: "<written>" },
   "policy-taken-back": { wrong: { code: "not-found", key: "<wrong>" } },

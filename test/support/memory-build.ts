@@ -135,7 +135,11 @@ export function memoryDelivery({
         spareMemory: () => undefined,
       },
     },
-    safety: { retention, vanishShare: 1, allowed: new Set(["no-entry", "vanish", "wrong-folder"]) },
+    safety: {
+      retention,
+      vanishShare: 1,
+      allowed: new Set(["no-entry", "vanish", "wrong-folder", "worker-vanishes"]),
+    },
     source: memoryBuild(files),
   };
 }

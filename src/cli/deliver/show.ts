@@ -66,7 +66,7 @@ function showFirstVisit({ firstVisit }: DeliveryResult): string {
   if (!firstVisit) return "";
   const { page, before, after, by } = firstVisit;
   if (showBytes(before) === showBytes(after)) return "";
-  const names = by.length === 0 ? "" : `: ${listed(by.map(clean), 3)}`;
+  const names = by.length === 0 || after < before ? "" : `: ${listed(by.map(clean), 3)}`;
   return `\na first visit to ${clean(page)} ${after > before ? "grows" : "shrinks"} from ${showBytes(before)} to ${showBytes(after)}${names}\n`;
 }
 

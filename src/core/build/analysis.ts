@@ -6,12 +6,13 @@ import { recordedByKey } from "../compare/key-state.ts";
 import type { DestinationState } from "../model/release.ts";
 import { findStableNames } from "./stable-names.ts";
 import { findContentProblems } from "./content-check.ts";
+import type { AddressRules } from "../addresses/addresses.ts";
 import type { SiteRules } from "./site-rules.ts";
 import { decideParcels, findWorkers } from "./parcels.ts";
 import { decideGoneWorkers } from "./gone-workers.ts";
 import { findBuildProblems } from "./build-check.ts";
 import { findFileNameProblems, findNameProblems } from "./names-check.ts";
-import { byText } from "../model/names.ts";
+import { byText, type ObjectKey } from "../model/names.ts";
 import type { Role } from "../model/role.ts";
 import type { Wanted } from "../model/wanted.ts";
 import { SEVERITIES, type Problem } from "../model/problem.ts";
@@ -89,13 +90,26 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
   return {
     wanted: {
       ...{ parcels: all, loaded, routing, origin: { from: "build" } },
-      workers: [...findWorkers(build.files, addressRules), ...gone.parcels.map(({ key }) => key)].sort(
-        byText,
-      ),
+      workers: listWorkers(build, addressRules, parcels),
       ...(Object.keys(missing).length > 0 && { missing }),
     },
     findings: { graph, problems: sortProblems(problems) },
   };
+}
+
+/** One whose name carries a hash is replaced by another name in any case, and stands on for open tabs. */
+function listWorkers(
+  { files }: Build,
+  addressRules: AddressRules,
+  parcels: readonly ExplainedParcel[],
+): ObjectKey[] {
+  const found = findWorkers(files, addressRules);
+  return parcels
+    .filter(
+      ({ key, role, roleReason }) => role === "worker" && (found.has(key) || roleReason.code === "retired"),
+    )
+    .map(({ key }) => key)
+    .sort(byText);
 }
 
 /** A build that was made for another place than the destination's is wrong as a whole: what it names can't be there. */

@@ -56,6 +56,17 @@ test("a worker that is gone stops the delivery, unless another takes it away; th
   expect([errors(after), after.wanted.workers]).toEqual([[], []]);
 });
 
+test("a worker whose name carries a hash stands on for open tabs when the next one comes, and stops nothing", () => {
+  const files = (hash: string): Record<string, string> => ({
+    "index.html": `<script>navigator.serviceWorker.register("/tide-${hash}.js")</script>`,
+    [`tide-${hash}.js`]: hash,
+  });
+  const live = toLive(analyse(files("2f0d3e8a")));
+  const { wanted, findings } = analyse(files("91ac07be"), false, live);
+  expect([wanted.workers, findings.problems]).toEqual([[], []]);
+  expect(wanted.parcels.map(({ role }) => role)).toEqual(["entry", "fingerprinted"]);
+});
+
 test("a record of before tells workers by their names, and a part of one is none", () => {
   const { workers: _, ...old } = toLive(analyse({ "index.html": "x", "sw.js": "importScripts('/part.js')", "part.js": "1" }));
   expect(workersOf(old)).toEqual(["sw.js"]);

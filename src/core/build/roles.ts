@@ -40,9 +40,9 @@ export function classifyRoles(facts: RoleFacts): Map<string, RoleDecision> {
     if (path === facts.notFound) return decide("notFound", "not-found");
     if (isPolled(path)) return decide("worker", "polled");
     if (/\.x?html?$/i.test(path)) return decide("page", "html");
-    if (facts.workers.has(path)) return decide("worker", "registered");
     const fingerprint = fingerprints.get(path);
     if (fingerprint !== undefined) return { role: "fingerprinted", reason: fingerprint };
+    if (facts.workers.has(path)) return decide("worker", "registered");
     if (facts.loadedByWorkers.has(path)) return decide("worker", "worker-part");
     if (isPagePayload(path, present)) return decide("page", "payload");
     if (isAssetName(path)) return decide("asset", "stable");
