@@ -105,9 +105,10 @@ export async function openBuildOf(
   terminal: Terminal,
 ): Promise<{ readonly folder: string; readonly source: BuildSource }> {
   const folder = buildFolderOf(target);
-  // What stands elsewhere was not made from the sources here.
-  const isWithin = !relative(target.projectFolder, folder).startsWith("..");
-  const projectFolder = isWithin ? target.projectFolder : undefined;
+  // A build that the call names, and that stands elsewhere, was not made from the sources here.
+  const isOther =
+    text(args, "build") !== undefined && relative(target.projectFolder, folder).startsWith("..");
+  const projectFolder = isOther ? undefined : target.projectFolder;
   return {
     folder,
     source: await openBuild(folder, {

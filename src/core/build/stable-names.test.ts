@@ -13,12 +13,12 @@ test("scripts and styles without a hash are counted with the pages that load the
     "index.html": '<script type=module src="/js/app.js"></script>',
     "news.html": '<link rel=stylesheet href="/site.css">',
     "plain.html": "no script",
-    "js/app.js": `import "./part.js";${script(1000)}`,
-    "js/part.js": script(2000),
+    "js/app.js": `import "./part.js";${script(10_000)}`,
+    "js/part.js": script(20_000),
     "site.css": "p{}",
-    "js/unused.js": script(9000),
+    "js/unused.js": script(90_000),
   });
-  expect(found).toEqual({ bytes: 3022, files: 3, pages: 2, glob: "js/*.{js,css}" });
+  expect(found).toEqual({ bytes: 30_022, files: 3, pages: 2, glob: "js/*.{js,css}" });
 });
 
 test("a little beside much that carries hashes is not worth a word", () => {

@@ -5,8 +5,9 @@ import type { ReferenceGraph } from "../model/reference.ts";
 import { isScriptOrStyle } from "../model/role.ts";
 import { selectLoadedByPages, selectPagesLoading } from "./reference-graph.ts";
 
-/** What is worth a word: as built, alone or of all scripts and styles that pages load. */
+/** What is worth a word: so much alone, or less that is a good part of all scripts and styles that pages load. */
 const MUCH_BYTES = 50_000;
+const LEAST_BYTES = 10_000;
 const MUCH_SHARE = 0.25;
 
 /**
@@ -21,7 +22,8 @@ export function findStableNames(
   const all = parcels.filter(({ key }) => isScriptOrStyle(key) && byPages.has(key));
   const loaded = new Map(all.filter(({ role }) => role === "asset").map(({ key, size }) => [key, size]));
   const bytes = sumOf(loaded.values());
-  const isMuch = bytes >= MUCH_BYTES || bytes >= MUCH_SHARE * sumOf(all.map(({ size }) => size));
+  const share = bytes / sumOf(all.map(({ size }) => size));
+  const isMuch = bytes >= MUCH_BYTES || (bytes >= LEAST_BYTES && share >= MUCH_SHARE);
   if (loaded.size === 0 || !isMuch) return [];
   const pages = selectPagesLoading(graph, loaded.keys()).size;
   const facts = { bytes, files: loaded.size, pages, glob: toGlob(loaded) };
