@@ -143,7 +143,8 @@ function toProblem(
   known: MissingAssets | undefined,
 ): Problem {
   if (kind === "link") return { code: "dead-link", severity: "warning", path, line, facts: { address } };
-  const isKnown = known?.[path]?.includes(address) === true;
+  const isKnown =
+    known !== undefined && Object.hasOwn(known, path) && known[path]?.includes(address) === true;
   const severity = isKnown || kind === "decoration" ? "warning" : "error";
   const facts = { address, ...(isKnown && { isKnown }) };
   return { code: "missing-asset", severity, path, line, facts };
@@ -151,11 +152,11 @@ function toProblem(
 
 /** What pages would be broken without and the build lacks, for the record of a release that is made all the same. */
 export function selectMissing(problems: readonly Problem[]): MissingAssets {
-  const missing: Record<ObjectKey, UrlPath[]> = {};
+  const missing = new Map<ObjectKey, UrlPath[]>();
   for (const problem of problems) {
     if (problem.code !== "missing-asset" || problem.path === undefined) continue;
     const { severity, path, facts } = problem;
-    if (severity === "error" || facts.isKnown) (missing[path] ??= []).push(facts.address);
+    if (severity === "error" || facts.isKnown) add(missing, path, facts.address);
   }
-  return missing;
+  return Object.fromEntries(missing);
 }

@@ -29,7 +29,7 @@ test("globs fit as the usual package says, which makes regular expressions of th
       fc.pre(!isOdd(text) && !isOdd(asked));
       expect(matcher(text)(asked)).toBe(usual(text)(asked));
     }),
-    { numRuns: 20_000, examples: [["*.*", "a."]] },
+    { seed: 11, numRuns: 20_000, examples: [["*.*", "a."]] },
   );
 });
 

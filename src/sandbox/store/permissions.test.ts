@@ -34,7 +34,7 @@ test("wildcards match as a regular expression does, and a pattern of stars takes
       const expression = new RegExp(`^${pattern.replace(/\*/g, ".*").replace(/\?/g, ".")}$`);
       expect(matches(pattern, text)).toBe(expression.test(text));
     }),
-    { numRuns: 2000 },
+    { numRuns: 2000, seed: 6 },
   );
   expect(matches(`${"*a".repeat(5000)}b`, "a".repeat(10_000))).toBe(false);
 });
