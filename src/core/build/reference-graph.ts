@@ -33,7 +33,7 @@ export function selectPagesLoading(
 const isLoad = (reference: ResolvedReference): reference is ResolvedReference & { readonly to: ObjectKey } =>
   reference.to !== undefined && (reference.kind === "asset" || reference.kind === "decoration");
 
-function add(lists: Map<ObjectKey, ObjectKey[]>, key: ObjectKey, value: ObjectKey): void {
+function add<T>(lists: Map<ObjectKey, T[]>, key: ObjectKey, value: T): void {
   const own = lists.get(key);
   if (own) own.push(value);
   else lists.set(key, [value]);
