@@ -21,7 +21,8 @@ const TEXT = /\.(html?|xhtml|js|mjs|cjs|css|json|webmanifest|xml|txt|svg|data)$/
 /** Reads every file once, or takes what a cache knows of it: hash, first bytes, what it names, what it should not hold. */
 export function hashBuild(folder: string, { files, withheld, special }: Scan, cache?: HashCache): Build {
   const names = findFingerprintNames(files.map(({ path }) => path));
-  const tokens = new Set([...names.values()].map(({ token }) => token));
+  const shown = [...names.values()].filter(({ strength }) => strength === "shown");
+  const tokens = new Set(shown.map(({ token }) => token));
   const lookedFor = hashOnce("sha256", [...tokens].sort().join("\n"));
   const findTokens = createTokenFinder(tokens);
   let isNew = false as boolean;
@@ -37,7 +38,7 @@ export function hashBuild(folder: string, { files, withheld, special }: Scan, ca
   for (const { path, mentions } of hashed)
     for (const token of mentions)
       if (token !== names.get(path)?.token && !namedTokens.has(token)) namedTokens.set(token, path);
-  return { folder, files: hashed, namedTokens, withheld, special };
+  return { folder, files: hashed, names, namedTokens, withheld, special };
 }
 
 function hashSmall(

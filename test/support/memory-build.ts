@@ -37,6 +37,7 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
 const READ = new WeakMap<Readonly<Record<string, string>>, ReturnType<BuildSource["read"]>>();
 
 const readFiles = (files: Readonly<Record<string, string>>): ReturnType<BuildSource["read"]> => ({
+  names: findFingerprintNames(Object.keys(files)),
   folder: "memory",
   files: Object.entries(files).map(([path, text]) => ({
     path,

@@ -15,7 +15,7 @@ import { classifyRoles, type EarlierFile, type RoleDecision } from "./roles.ts";
  * @param earlier what earlier releases had, by key: evidence that overrules names
  */
 export function decideParcels(
-  { files, namedTokens }: Build,
+  { files, names, namedTokens }: Build,
   { entry, notFound, headers: rules, addressRules }: SiteRules,
   earlier: ReadonlyMap<string, EarlierFile>,
 ): ExplainedParcel[] {
@@ -26,6 +26,7 @@ export function decideParcels(
     files,
     entry,
     notFound: errorPage,
+    names,
     namedTokens,
     workers,
     loadedByWorkers: findLoadedByWorkers(files, workers, addressRules),

@@ -1,7 +1,7 @@
 import { isPolled } from "../model/polled.ts";
 import type { ObjectKey, Sha256 } from "../model/names.ts";
 import { type Role, isScriptOrStyle } from "../model/role.ts";
-import type { RoleReason } from "../model/reasons.ts";
+import type { FingerprintName, RoleReason } from "../model/reasons.ts";
 import { decideFingerprints } from "./fingerprints/decide.ts";
 
 export interface RoleDecision {
@@ -20,6 +20,8 @@ export interface RoleFacts {
   readonly entry: string;
   /** Absent: the build has no not-found page. */
   readonly notFound?: string | undefined;
+  /** What the files' names show of hashes, by path. */
+  readonly names: ReadonlyMap<ObjectKey, FingerprintName>;
   /** Hash tokens that some other file of the build names, each with the first such file. */
   readonly namedTokens: ReadonlyMap<string, ObjectKey>;
   /** Service workers, by their name or since a page registers them. */

@@ -4,6 +4,7 @@ import { findBuildProblems } from "../build/build-check.ts";
 import { findNameProblems } from "../build/names-check.ts";
 import { findNearest } from "../model/nearest.ts";
 import { decideWaitMs } from "./retry.ts";
+import { findFingerprintNames } from "../build/fingerprints/find.ts";
 import { classifyRoles } from "../build/roles.ts";
 import { findSecrets } from "../build/secrets.ts";
 import type { Role } from "../model/role.ts";
@@ -16,6 +17,7 @@ const rolesOf = (
     files: paths.map((path) => ({ path, hash: path })),
     entry: "index.html",
     notFound: "404.html",
+    names: findFingerprintNames(paths),
     namedTokens: new Map(),
     workers: new Set(),
     loadedByWorkers: new Set(),

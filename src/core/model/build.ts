@@ -1,4 +1,5 @@
 import type { Secret, UnreadText } from "./problem.ts";
+import type { FingerprintName } from "./reasons.ts";
 import type { Reference } from "./reference.ts";
 import type { ObjectKey, Sha256 } from "./names.ts";
 
@@ -21,6 +22,8 @@ export interface BuildFile {
 export interface Build {
   readonly folder: string;
   readonly files: readonly BuildFile[];
+  /** What the files' names show of hashes, by path. */
+  readonly names: ReadonlyMap<ObjectKey, FingerprintName>;
   /** Hash tokens of names that some other file of the build names, each with the first such file. */
   readonly namedTokens: ReadonlyMap<string, ObjectKey>;
   /** Paths that were left out since they must never be shipped. */

@@ -9,6 +9,17 @@ export interface HashShape {
   readonly length: number;
 }
 
+/** What the name of a file shows of a hash of its content. */
+export interface FingerprintName {
+  /** The part of the name that is the hash. */
+  readonly token: string;
+  readonly shape: HashShape;
+  /** How many different hashes of this shape the names of its folder carry. */
+  readonly alike: number;
+  /** Whether the name shows it, or whether it is possible only: that counts where it is seen to change with the bytes. */
+  readonly strength: "shown" | "possible";
+}
+
 /** Why a file has its role. */
 export type RoleReason =
   | {

@@ -1,3 +1,4 @@
+import { ALPHABETS } from "./alphabets.ts";
 import { isScriptOrStyle } from "../../model/role.ts";
 
 /** A part of a file's name that may be a hash. */
@@ -44,6 +45,10 @@ const MARKED_HEX = /^[g-z]{1,3}(?=[0-9a-f]{16,128}$)/;
 export const canCarryHash = (path: string): boolean =>
   !NEVER.test(path) && (isScriptOrStyle(path) || MEDIA.test(path) || DATA.test(path));
 
+/** Behind a mark, or two separators, a part is only believed to be one if it is as long as bundlers make them. */
+const KNOWN_LENGTHS = new Set(ALPHABETS.flatMap(({ lengths }) => [...lengths]));
+const MARKS = [SIZE, TRANSFORM];
+
 /** All parts of a name that may be a hash, longest ends first. */
 export function findCandidates(path: string): Candidate[] {
   const slash = path.lastIndexOf("/");
@@ -51,18 +56,19 @@ export function findCandidates(path: string): Candidate[] {
   const name = path.slice(slash + 1);
   if (!canCarryHash(name) || UUID.test(name)) return [];
   const found = new Map<string, Candidate>();
-  const add = (place: Place, token: string, rest: string): void => {
-    if (!isLongEnough(token)) return;
+  const add = (place: Place, token: string, rest: string, isDoubtful = false): void => {
+    if (!isLongEnough(token) || (isDoubtful && !KNOWN_LENGTHS.has(token.length))) return;
     const key = `${place} ${token}`;
     if (!found.has(key)) found.set(key, { token, folder, place, end: toEnd(rest) });
   };
-  for (const stem of stemsOf(name)) {
+  for (const { stem, isCut } of stemsOf(name)) {
     const rest = name.slice(stem.length).replace(TRANSFORM_MARK, "");
     for (const start of startsOf(stem))
-      if (start === 0) add("whole", stem, rest);
-      else if (/[A-Za-z0-9]/.test(stem.slice(0, start))) add("end", stem.slice(start), rest);
+      if (start === 0) add("whole", stem, rest, isCut);
+      else if (/[A-Za-z0-9]/.test(stem.slice(0, start)))
+        add("end", stem.slice(start), rest, isCut || isSeparator(stem[start - 2]));
     const parts = stem.split(/[._~-]/);
-    if (parts.length > 1) add("start", parts[0] as string, rest);
+    if (parts.length > 1) add("start", parts[0] as string, rest, isCut);
     parts.slice(1, -1).forEach((part) => {
       const hex = part.replace(MARKED_HEX, "");
       if (LONG_HEX.test(hex)) add("middle", hex, name.slice(name.lastIndexOf(".")));
@@ -75,22 +81,30 @@ const isLongEnough = (token: string): boolean =>
   token.length >= SHORTEST && (token.length <= LONGEST || LONG_HEX.test(token));
 
 /** A name without its endings: without the first, without two, and so on. */
-function stemsOf(name: string): string[] {
+function stemsOf(name: string): { readonly stem: string; readonly isCut: boolean }[] {
   let stem = name.replace(/\.(br|gz)$/i, "");
   const stems: string[] = [];
   while (stems.length < MOST_ENDINGS && ENDING.test(stem) && stem.lastIndexOf(".") > 0) {
     stem = stem.slice(0, stem.lastIndexOf("."));
     stems.push(stem);
   }
-  return [...new Set(stems.flatMap((one) => [one, one.replace(SIZE, ""), one.replace(TRANSFORM, "")]))];
+  const cut = stems.flatMap((one) =>
+    MARKS.filter((mark) => mark.test(one)).map((mark) => one.replace(mark, "")),
+  );
+  return [
+    ...stems.map((one) => ({ stem: one, isCut: false })),
+    ...cut.map((one) => ({ stem: one, isCut: true })),
+  ];
 }
+
+const isSeparator = (letter: string | undefined): boolean => letter !== undefined && /[._~-]/.test(letter);
 
 /** Where a token can begin: with the name, and after each separator. */
 function startsOf(stem: string): number[] {
   const last = stem.search(LAST_PART);
   const starts = new Set(last < 0 ? [0] : [0, last]);
   for (let at = Math.max(1, stem.length - LONGEST); at < stem.length; at++)
-    if (/[._~-]/.test(stem[at - 1] as string)) starts.add(at);
+    if (isSeparator(stem[at - 1])) starts.add(at);
   return [...starts];
 }
 

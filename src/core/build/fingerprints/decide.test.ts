@@ -3,6 +3,7 @@ import type { Role } from "../../model/role.ts";
 import { ALPHABETS, bitsOf } from "./alphabets.ts";
 import { findCandidates } from "./candidates.ts";
 import { decideFingerprints } from "./decide.ts";
+import { findFingerprintNames } from "./find.ts";
 import { familyOf, judgeFamilies } from "./families.ts";
 import { costAsPeopleName } from "./people-names.ts";
 
@@ -21,6 +22,7 @@ const decide = (
 ): Record<string, unknown> => {
   const reasons = decideFingerprints({
     files: paths.map((path) => ({ path, hash: `of ${path}` })),
+    names: findFingerprintNames(paths),
     namedTokens: new Map(named.map((token) => [token, "index.html"])),
     earlier: new Map(Object.entries(earlier).map(([key, role]) => [key, { hash: `of ${key}`, role }])),
   });
@@ -53,7 +55,8 @@ test.each<[string, string, string, Role, boolean]>([
 
 test("bytes that changed under their name are evidence against it, and an immutable name is a matter for the guard", () => {
   const path = "a/app-2f0d3e8a.js";
-  const facts = { files: [{ path, hash: "new" }], namedTokens: new Map([["2f0d3e8a", "index.html"]]) };
+  const names = findFingerprintNames([path]);
+  const facts = { names, files: [{ path, hash: "new" }], namedTokens: new Map([["2f0d3e8a", "index.html"]]) };
   const before = (role: Role): ReadonlyMap<string, { hash: string; role: Role }> =>
     new Map([[path, { hash: "old", role }]]);
   expect(decideFingerprints({ ...facts, earlier: before("asset") }).size).toBe(0);

@@ -1,12 +1,14 @@
 import type { ObjectKey, Sha256 } from "../../model/names.ts";
-import type { HashShape, RoleReason } from "../../model/reasons.ts";
+import type { FingerprintName, HashShape, RoleReason } from "../../model/reasons.ts";
 import type { Role } from "../../model/role.ts";
 import { findCandidates } from "./candidates.ts";
-import { findFingerprintNames, type FingerprintName } from "./find.ts";
+import { findFingerprintNames } from "./find.ts";
 import { bitsOf } from "./alphabets.ts";
 
 export interface FingerprintFacts {
   readonly files: readonly { readonly path: ObjectKey; readonly hash: Sha256 }[];
+  /** What the names show, by path. */
+  readonly names: ReadonlyMap<ObjectKey, FingerprintName>;
   /** Hash tokens that some other file of the build names, each with the first such file. */
   readonly namedTokens: ReadonlyMap<string, ObjectKey>;
   /** What earlier releases had under each key. */
@@ -22,12 +24,11 @@ const LONG_BITS = 60;
 
 /** The files whose name carries a hash, with the reason to believe it: the name alone is none. */
 export function decideFingerprints(facts: FingerprintFacts): Map<ObjectKey, FingerprintReason> {
-  const { files, namedTokens, earlier } = facts;
-  const names = findFingerprintNames(files.map(({ path }) => path));
+  const { files, names, namedTokens, earlier } = facts;
   const named = new Map<string, number>();
   for (const [path, { token, shape }] of names)
     if (namedTokens.has(token)) named.set(besideOf(path, shape), (named.get(besideOf(path, shape)) ?? 0) + 1);
-  const findEarlier = createEarlierFinder(facts, names);
+  const findEarlier = createEarlierFinder(facts);
   const decided = new Map<ObjectKey, FingerprintReason>();
   for (const { path, hash } of files) {
     const known = earlier.get(path);
@@ -63,10 +64,11 @@ const besideOf = (path: ObjectKey, { alphabet, length }: HashShape): string =>
  * Finds the file of an earlier release that a new one took the place of: the same name but for a hash, and other bytes. One
  * whose hash could be a word counts where the earlier one was immutable.
  */
-function createEarlierFinder(
-  { files, earlier }: FingerprintFacts,
-  names: ReadonlyMap<ObjectKey, FingerprintName>,
-): (path: ObjectKey, hash: Sha256) => (Carried & { readonly key: ObjectKey }) | undefined {
+function createEarlierFinder({
+  files,
+  names,
+  earlier,
+}: FingerprintFacts): (path: ObjectKey, hash: Sha256) => (Carried & { readonly key: ObjectKey }) | undefined {
   const present = new Set(files.map(({ path }) => path));
   const gone = [...earlier.keys()].filter((key) => !present.has(key));
   const before = new Map<string, Carried & { readonly key: ObjectKey }>();

@@ -28,7 +28,7 @@ interface Family {
   readonly isScript: boolean;
   /** The alphabet that fits best. */
   readonly alphabet: Alphabet;
-  readonly tokens: ReadonlyMap<string, Weight>;
+  readonly tokens: Map<string, Weight>;
 }
 
 /** In nats. */
@@ -54,12 +54,12 @@ export interface JudgedFamily {
 export const familyOf = ({ folder, place, end, token }: Candidate): string =>
   `${folder}\n${place}\n${end}\n${token.length}`;
 
-/** Decides family by family, twice: shapes that scripts show count for pictures. */
+/** Decides family by family. Shapes that scripts show count for pictures, and a part of a hash is none. */
 export function judgeFamilies(candidates: Iterable<readonly Candidate[]>): Map<string, JudgedFamily> {
-  const families = gatherFamilies(candidates);
-  const said = new Map<string, number>();
-  for (const family of families.values())
-    said.set(besideOf(family), (said.get(besideOf(family)) ?? 0) + sumOf(family));
+  const all = [...candidates];
+  const families = gatherFamilies(all);
+  leaveOutParts(families, all);
+  const said = sumUp(families);
   const judge = (family: Family, shapes: ReadonlySet<string>): JudgedFamily =>
     judgeFamily(family, said.get(besideOf(family)) as number, shapes);
   const scripts = [...families.values()].filter(({ isScript }) => isScript);
@@ -67,6 +67,28 @@ export function judgeFamilies(candidates: Iterable<readonly Candidate[]>): Map<s
     scripts.filter((family) => judge(family, new Set()).shown.size >= SHAPE_WITNESSES).map(shapeOf),
   );
   return new Map([...families].map(([key, family]) => [key, judge(family, shapes)]));
+}
+
+/** What all tokens of the same folder, place and shape say together. */
+function sumUp(families: ReadonlyMap<string, Family>): Map<string, number> {
+  const said = new Map<string, number>();
+  for (const family of families.values())
+    said.set(besideOf(family), (said.get(besideOf(family)) ?? 0) + sumOf(family));
+  return said;
+}
+
+/** Where a name shows a hash of a length that is known, what else it may be cut to says nothing of other lengths. */
+function leaveOutParts(families: Map<string, Family>, candidates: readonly (readonly Candidate[])[]): void {
+  const said = sumUp(families);
+  const known = new Map<string, ReadonlySet<string>>();
+  for (const [key, family] of families)
+    if (family.alphabet.lengths.has(family.length))
+      known.set(key, judgeFamily(family, said.get(besideOf(family)) as number, new Set()).shown);
+  for (const own of candidates) {
+    if (own.length < 2 || !own.some((one) => known.get(familyOf(one))?.has(one.token))) continue;
+    for (const one of own)
+      if (!known.has(familyOf(one))) families.get(familyOf(one))?.tokens.delete(one.token);
+  }
 }
 
 const shapeOf = ({ alphabet, length }: Family): string => `${alphabet.name} ${length}`;

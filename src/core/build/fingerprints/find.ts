@@ -1,27 +1,16 @@
-import type { HashShape } from "../../model/reasons.ts";
+import type { FingerprintName } from "../../model/reasons.ts";
 import { canCarryHash, findCandidates, PLACES, type Candidate } from "./candidates.ts";
 import { familyOf, judgeFamilies, type JudgedFamily } from "./families.ts";
 import { costAsPeopleName } from "./people-names.ts";
 
 /**
- * Which file names carry a hash of their content. A wrong yes can't be taken back from browsers, a wrong no costs them a
- * revalidation: in doubt the answer is no.
+ * Which file names carry a hash of their content, by path; the same for any order of `paths`. A wrong yes can't be taken back
+ * from browsers, a wrong no costs them a revalidation: in doubt the answer is no.
  *
  * Names come in families: the same folder, end and length, and a token at the same place. Of each token it is asked how much
  * likelier it is as random letters of an alphabet than as a name that people give, in nats; what the tokens beside it say
  * counts with it. Shapes that bundlers are not known for must be shown by several scripts or styles.
  */
-export interface FingerprintName {
-  /** The part of the name that is the hash. */
-  readonly token: string;
-  readonly shape: HashShape;
-  /** How many different hashes of this shape the names of its folder carry. */
-  readonly alike: number;
-  /** Whether the name shows it, or whether it is possible only: that counts where it is seen to change with the bytes. */
-  readonly strength: "shown" | "possible";
-}
-
-/** The names that carry a hash, by path; the same for any order of `paths`. */
 export function findFingerprintNames(paths: readonly string[]): Map<string, FingerprintName> {
   const candidates = new Map(paths.map((path) => [path, findCandidates(path)]));
   const families = judgeFamilies(candidates.values());

@@ -1,5 +1,6 @@
 import fc from "fast-check";
-import { findFingerprintNames, type FingerprintName } from "./find.ts";
+import type { FingerprintName } from "../../model/reasons.ts";
+import { findFingerprintNames } from "./find.ts";
 import { createTokenFinder } from "./mentions.ts";
 
 const HEX = "0123456789abcdef";
