@@ -29,11 +29,13 @@ export function decideParcels(
     names,
     namedTokens,
     workers,
-    loadedByWorkers: findLoadedByWorkers(files, workers, addressRules),
+    // An old worker must not meet a new one of these.
+    loadedByWorkers: findNamed(files, workers, addressRules, isLoad),
     earlier,
   });
   const present = new Set(paths);
-  const named = findNamedByWorkers(files, workers, addressRules);
+  // Most workers keep what they name for the time without a network.
+  const named = findNamed(files, workers, addressRules, () => true);
   const decideHeaders = createHeaderDecider(rules);
   return files
     .map(({ path, size, hash, head }) => {
@@ -66,35 +68,25 @@ export function findWorkers(files: readonly BuildFile[], addressRules: AddressRu
   ] as ObjectKey[]);
 }
 
-/** What workers load by a plain name: an old worker must not meet a new one of these. */
-function findLoadedByWorkers(
+/** The files that workers name by references of a kind. */
+function findNamed(
   files: readonly BuildFile[],
   workers: ReadonlySet<ObjectKey>,
   addressRules: AddressRules,
-): Set<ObjectKey> {
-  const loaded = files
-    .filter(({ path }) => workers.has(path))
-    .flatMap(({ path, references }) =>
-      references
-        .filter(({ kind }) => kind === "asset" || kind === "decoration")
-        .map((reference) => toKey(reference, path, addressRules)),
-    );
-  return new Set(loaded.filter((path) => path !== undefined));
-}
-
-/** Every file that a worker names, as most do what they keep for the time without a network. */
-function findNamedByWorkers(
-  files: readonly BuildFile[],
-  workers: ReadonlySet<ObjectKey>,
-  addressRules: AddressRules,
+  isMeant: (kind: Reference["kind"]) => boolean,
 ): Set<ObjectKey> {
   const named = files
     .filter(({ path }) => workers.has(path))
     .flatMap(({ path, references }) =>
-      references.map((reference) => toKey({ ...reference, kind: "asset" }, path, addressRules)),
+      references
+        .filter(({ kind }) => isMeant(kind))
+        .map((reference) => toKey({ ...reference, kind: "asset" }, path, addressRules)),
     );
   return new Set(named.filter((key) => key !== undefined));
 }
+
+/** What a script loads by itself. */
+const isLoad = (kind: Reference["kind"]): boolean => kind === "asset" || kind === "decoration";
 
 function toKey(reference: Reference, path: ObjectKey, addressRules: AddressRules): ObjectKey | undefined {
   const address = toAddress(reference, path, { addressRules });

@@ -44,6 +44,7 @@ test.each<[string, string, string, Role, boolean]>([
   ["one of which nothing shows that it is one", "a/log-20240201.txt", "a/log-20240131.txt", "document", false],
   ["a word where an immutable file stood", "a/chunk-CALMHORT.js", "a/chunk-K7QZPW2M.js", "fingerprinted", true],
   ["a word where a plain one stood", "a/chunk-CALMHORT.js", "a/chunk-HARBOURS.js", "asset", false],
+  ["a name that is nothing but random letters", "a/67abd00f1c3e5a9b.jpg", "a/91c0ffe2b7d4a683.jpg", "asset", false],
   ["another length", "a/hero-91ac07be.jpg", "a/hero-2f0d3e8a1b.jpg", "asset", false],
 ])("an earlier release as evidence: %s", (_, path, before, role, isBelieved) => {
   expect(decide([path], [], { [before]: role })).toEqual(

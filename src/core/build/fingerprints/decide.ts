@@ -62,7 +62,7 @@ const besideOf = (path: ObjectKey, { alphabet, length }: HashShape): string =>
 
 /**
  * Finds the file of an earlier release that a new one took the place of: the same name but for a hash, and other bytes. One
- * whose hash could be a word counts where the earlier one was immutable.
+ * whose hash could be a word counts where the earlier one was immutable. A name that is nothing but the hash took no place.
  */
 function createEarlierFinder({
   files,
@@ -72,13 +72,15 @@ function createEarlierFinder({
   const present = new Set(files.map(({ path }) => path));
   const gone = [...earlier.keys()].filter((key) => !present.has(key));
   const before = new Map<string, Carried & { readonly key: ObjectKey }>();
-  for (const [key, name] of findFingerprintNames(gone))
-    before.set(toTemplate(key, name.token), { ...name, key });
+  for (const [key, name] of findFingerprintNames(gone)) {
+    const template = toTemplate(key, name.token);
+    if (template !== undefined) before.set(template, { ...name, key });
+  }
   return (path, hash) => {
     const own = names.get(path);
     const tokens = own ? [own.token] : findCandidates(path).map(({ token }) => token);
     for (const token of tokens) {
-      const found = before.get(toTemplate(path, token));
+      const found = before.get(toTemplate(path, token) ?? "");
       if (!found || earlier.get(found.key)?.hash === hash) continue;
       if (own || earlier.get(found.key)?.role === "fingerprinted") return { ...found, ...own, token };
     }
@@ -86,8 +88,10 @@ function createEarlierFinder({
   };
 }
 
-/** A name without its hash: the same for every version of a file whose hash is as long. */
-function toTemplate(path: ObjectKey, token: string): string {
+/** A name without its hash: the same for every version of a file whose hash is as long; undefined where nothing is left of it. */
+function toTemplate(path: ObjectKey, token: string): string | undefined {
   const at = path.lastIndexOf(token);
+  const isWhole = (at === 0 || path[at - 1] === "/") && path[at + token.length] === ".";
+  if (isWhole) return undefined;
   return `${path.slice(0, at)}*${token.length}*${path.slice(at + token.length)}`;
 }
