@@ -67,7 +67,8 @@ const DELIVERY_WARNINGS: { readonly [Code in DeliveryWarning["code"]]: (of: OfDe
   withdrawn: ({ going, staying }) =>
     [
       going.length > 0 && `left out by build.exclude, and gone with this delivery: ${listed(going)}`,
-      staying.length > 0 && `left out by build.exclude, and kept for open tabs: ${listed(staying)}`,
+      staying.length > 0 &&
+        `left out by build.exclude, and kept for open tabs: ${listed(staying)} (rcourier prune --forget takes one away at once)`,
     ]
       .filter((part) => part !== false)
       .join("; "),
