@@ -19,16 +19,23 @@ test("source maps that are left out now go, scripts stay for open tabs, and what
       parcel("a.js", "asset"),
       parcel("a.js.map", "asset"),
       parcel("admin.js", "asset"),
+      parcel("admin.html", "page"),
       parcel("b.map", "asset"),
     ],
     standing: [parcel("old.js.map", "asset", 1)],
   };
-  const keys = ["a.js", "a.js.map", "admin.js", "b.map", "old.js.map"];
+  const keys = ["a.js", "a.js.map", "admin.js", "admin.html", "b.map", "old.js.map"];
   const state = { waybill, listing: keys.map(listed), storeTimeMs: 0 };
   const before = compareParcels([parcel("a.js", "asset")], state);
   const { comparison, withdrawn } = withdraw(before, ["**/*.js.map", "admin.*"]);
   expect(withdrawn).toEqual({ going: ["a.js.map"], staying: ["admin.js"] });
   const shown = comparison.stale.map(({ recorded: { key, role } }) => `${key} ${role}`);
-  expect(shown.sort()).toEqual(["a.js.map document", "admin.js asset", "b.map asset", "old.js.map asset"]);
+  expect(shown.sort()).toEqual([
+    "a.js.map document",
+    "admin.html page",
+    "admin.js asset",
+    "b.map asset",
+    "old.js.map asset",
+  ]);
   expect(withdraw(before, [])).toEqual({ comparison: before, withdrawn: { going: [], staying: [] } });
 });
