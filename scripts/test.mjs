@@ -1,46 +1,90 @@
-// Runs lint, types and tests in one go, so that 'npm test' is the whole check. Arguments go on to Jest.
-import { spawnSync } from "node:child_process";
+// Runs tests, and beside them lint, types and the search for unused exports where the whole is asked for. Arguments that are
+// no modes go on to Jest.
+import { spawn } from "node:child_process";
+import { randomInt } from "node:crypto";
+import { availableParallelism } from "node:os";
 
-const modes = ["--soak", "--results", "--fuzz"];
-const tests = process.argv.slice(2).filter((argument) => !modes.includes(argument));
+/** What takes no program: units, contracts, builds against their truth, the architecture. */
+const QUICK = ["src", "test/contracts", "test/builds-truth", "test/architecture"];
+/** Long ways through the built program. `test/servers` joins in where real servers run. */
+const LONG = ["test/trips", "test/hostile", "test/resilience", "test/fuzz"];
+
+const MODES = {
+  "--quick": () => QUICK,
+  "--program": (environment) => (environment.COURIER_REAL_STORE ? [...LONG, "test/servers"] : LONG),
+  "--soak": (environment) => {
+    environment.SOAK = "1";
+    // Another night, other cases.
+    environment.COURIER_SEED ??= String(randomInt(2 ** 31));
+    return ["src", "test/contracts", "test/trips", "test/resilience"];
+  },
+  // Two minutes in all; COURIER_FUZZ_SECONDS is for each family of inputs.
+  "--fuzz": (environment) => {
+    environment.COURIER_FUZZ_SECONDS ??= "16";
+    environment.COURIER_SEED ??= String(randomInt(2 ** 31));
+    return ["test/fuzz"];
+  },
+  // What the program says on the way through the demo's data is written down anew.
+  "--results": (environment) => {
+    environment.COURIER_RESULTS = "test/trips/results.json";
+    return ["test/trips/results"];
+  },
+};
+
 const environment = {
   ...process.env,
   NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ""} --experimental-vm-modules --disable-warning=ExperimentalWarning`,
 };
-if (process.argv.includes("--soak")) {
-  environment.SOAK = "1";
-  tests.push("src/workflows", "test/resilience");
+const asked = process.argv.slice(2);
+const tests = asked.flatMap((argument) => MODES[argument]?.(environment) ?? [argument]);
+const isWhole = tests.length === 0;
+
+/** A test run that never ends is a failure to be seen, not to be waited for. */
+const MOST_MS =
+  Number(environment.COURIER_FUZZ_SECONDS ?? 0) * 30_000 + (environment.SOAK ? 4 * 3_600_000 : 45 * 60_000);
+const CACHE = "node_modules/.cache/courier";
+
+/** Each tool starts once; what it found is printed when it has ended. */
+const CHECKS = [
+  ["node_modules/eslint/bin/eslint.js", "."],
+  ["node_modules/typescript/bin/tsc", "--incremental", "--tsBuildInfoFile", `${CACHE}/types.json`],
+  ["node_modules/prettier/bin/prettier.cjs", "--check", "--log-level=warn", "--cache", "--cache-location", `${CACHE}/prettier.json`, "."], // prettier-ignore
+  ["node_modules/knip/bin/knip.js"],
+];
+
+const seconds = (began) => `${((performance.now() - began) / 1000).toFixed(0)} s`;
+
+/** @returns the exit code of one tool */
+function run(call, stdio) {
+  const child = spawn(process.execPath, call, { stdio, env: environment, timeout: MOST_MS });
+  let said = "";
+  for (const stream of [child.stdout, child.stderr]) stream?.on("data", (chunk) => (said += String(chunk)));
+  return new Promise((done) =>
+    child.once("close", (code) => {
+      process.stdout.write(said);
+      done(code ?? 1);
+    }),
+  );
 }
 
-if (process.argv.includes("--results")) {
-  // What the program says on the way through the demo's data is written down anew.
-  environment.COURIER_RESULTS = "test/e2e/results.json";
-  tests.push("test/e2e/results");
+async function check() {
+  for (const call of CHECKS) {
+    const began = performance.now();
+    const exit = await run(call, ["ignore", "pipe", "pipe"]);
+    const name = /(\w+)\.c?js$/.exec(call[0])?.[1] ?? call[0].split("/").at(-1);
+    process.stdout.write(`${exit === 0 ? "PASS" : "FAIL"} ${name} (${seconds(began)})\n`);
+    if (exit !== 0) return exit;
+  }
+  return 0;
 }
 
-if (process.argv.includes("--fuzz")) {
-  // Two minutes in all; COURIER_FUZZ_SECONDS is for each family of inputs, COURIER_FUZZ_SEED makes them others.
-  environment.COURIER_FUZZ_SECONDS ??= "16";
-  tests.push("test/fuzz");
-}
-
-const MOST_MS = Number(process.env.COURIER_FUZZ_SECONDS ?? 0) * 30_000 + 45 * 60_000;
-
-const steps =
-  tests.length > 0
-    ? []
-    : [
-        ["node_modules/eslint/bin/eslint.js", "."],
-        ["node_modules/prettier/bin/prettier.cjs", "--check", "--log-level=warn", "."],
-        ["node_modules/typescript/bin/tsc"],
-        ["node_modules/knip/bin/knip.js"],
-      ];
-for (const step of [...steps, ["node_modules/jest/bin/jest.js", "--forceExit", "--maxWorkers=2", ...tests]]) {
-  // A test run that never ends is a failure to be seen, not to be waited for.
-  const { status } = spawnSync(process.execPath, step, {
-    stdio: "inherit",
-    env: environment,
-    timeout: MOST_MS,
-  });
-  if (status !== 0) process.exit(status ?? 1);
-}
+const began = performance.now();
+// Tests that drive the program wait a good deal: one more than there are cores keeps these busy.
+const workers = environment.COURIER_WORKERS ?? String(availableParallelism() + 1);
+const jest = ["node_modules/jest/bin/jest.js", "--forceExit", `--maxWorkers=${workers}`];
+const ends = await Promise.all([
+  isWhole ? check() : 0,
+  run([...jest, ...(isWhole ? [...QUICK, "test/e2e"] : tests)], "inherit"),
+]);
+process.stdout.write(`all in ${seconds(began)}\n`);
+process.exit(ends.find((exit) => exit !== 0) ?? 0);

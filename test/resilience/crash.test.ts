@@ -11,8 +11,8 @@ import {
   ownKeys,
   readSite,
 } from "../support/stored-site.ts";
+import { isSoak } from "../support/seeds.ts";
 
-const isSoak = process.env.SOAK !== undefined;
 /** For hammering by hand: so many times the kills of the soak. */
 const TIMES = Number(process.env.COURIER_KILLS ?? 1);
 const BUILDS = process.env.COURIER_KILL_BUILDS ?? resolve("demo/builds");

@@ -9,8 +9,8 @@ import { toContent } from "../contracts/object-store.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { AT_ONCE, finish, Project, RunningSandbox, type Outcome } from "../support/program.ts";
 import { findBroken, listKeys, namesOf, openStore, readSite } from "../support/stored-site.ts";
+import { isSoak } from "../support/seeds.ts";
 
-const isSoak = process.env.SOAK !== undefined;
 const BUILDS = resolve("demo/builds");
 
 function writeFaults(rules: readonly object[], seed = 1): string {

@@ -13,8 +13,8 @@ import { join } from "node:path";
 import { temporaryFolder } from "../support/builds.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
+import { isSoak } from "../support/seeds.ts";
 
-const isSoak = process.env.SOAK !== undefined;
 const MOST_BYTES = 250_000_000;
 
 /** Runs the program to its end. @returns the most memory that it had, in bytes (proc(5), VmHWM) */

@@ -2,6 +2,7 @@ import { spawnSync } from "node:child_process";
 import { cpSync, readFileSync, symlinkSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { temporaryFolder } from "../support/builds.ts";
+import { isSoak } from "../support/seeds.ts";
 
 /**
  * The remedies that the promises rest on. Each is taken out of a copy of the sources, one at a time, and the tests that are
@@ -166,8 +167,6 @@ const REMEDIES: readonly Remedy[] = [
     noticedBy: ["src/workflows/promises.test.ts", "runs that fail again and again"],
   },
 ];
-
-const isSoak = process.env.SOAK !== undefined;
 
 (isSoak ? test : test.skip).each(REMEDIES)(
   "a test goes red when it is taken out: $what",

@@ -27,9 +27,16 @@ export interface RealBuild {
   };
 }
 
-/** Those in the repository, and all others where COURIER_TEST_BUILDS names a folder of them. */
-export function listRealBuilds(): { name: string; archive: string }[] {
-  const folders = ["test/builds", process.env.COURIER_TEST_BUILDS].filter(
+/**
+ * Those in the repository, and all others where COURIER_TEST_BUILDS names a folder of them.
+ * @param others whether these others are wanted
+ */
+export function listRealBuilds({
+  others,
+}: {
+  readonly others: boolean;
+}): { name: string; archive: string }[] {
+  const folders = ["test/builds", others ? process.env.COURIER_TEST_BUILDS : undefined].filter(
     (folder) => folder !== undefined && existsSync(folder),
   );
   const archives = folders.flatMap((folder) =>

@@ -7,6 +7,7 @@ import { decideParcels } from "./parcels.ts";
 import { findCssReferences } from "./references/css.ts";
 import { findScriptReferences } from "./references/javascript.ts";
 import { createLineFinder } from "./references/reference.ts";
+import { holds } from "../../../test/support/seeds.ts";
 
 const RULES = memoryRules();
 const FILES = {
@@ -18,17 +19,17 @@ const FILES = {
   "lib/core.js": "2",
 };
 
-test("parcels don't depend on the order of the files, and stand sorted by key", () => {
+test("parcels don't depend on the order of the files, and stand sorted by key", async () => {
   const build = memoryBuild(FILES).read([]);
   const expected = decideParcels(build, RULES, new Map());
   expect(expected.map(({ key, role }) => `${role} ${key}`)).toEqual([
     "fingerprinted assets/app-1f2e3d4c.js", "asset assets/part.js", "entry index.html", "worker lib/core.js", "page news/index.html", "worker sw.js",
   ]); // prettier-ignore
-  fc.assert(
+  await holds(
     fc.property(fc.shuffledSubarray([...build.files], { minLength: build.files.length }), (files) => {
       expect(decideParcels({ ...build, files }, RULES, new Map())).toEqual(expected);
     }),
-    { numRuns: 50, seed: 4 },
+    { numRuns: 50, seeds: [4] },
   );
 });
 
@@ -71,14 +72,14 @@ test.each([
   expect(guessSiteName({ names: [], pageFolders: [], ...look })).toBe(name);
 });
 
-test("lines are counted as an editor counts them", () => {
-  fc.assert(
+test("lines are counted as an editor counts them", async () => {
+  await holds(
     fc.property(fc.array(fc.constantFrom("a", "\n", "é"), { maxLength: 40 }), fc.nat(40), (letters, at) => {
       const text = letters.join("");
       const offset = Math.min(at, text.length);
       expect(createLineFinder(text)(offset)).toBe(text.slice(0, offset).split("\n").length);
     }),
-    { seed: 5 },
+    { seeds: [5] },
   );
 });
 

@@ -1,6 +1,7 @@
 import fc from "fast-check";
 import picomatch from "picomatch";
 import { countChoices, matcher, MOST_CHOICES } from "./glob.ts";
+import { holds } from "../../../test/support/seeds.ts";
 
 const letters = fc.constantFrom("a", "b", ".", "-");
 const name = fc.array(letters, { minLength: 1, maxLength: 4 }).map((all) => all.join(""));
@@ -23,13 +24,13 @@ const isOdd = (text: string): boolean =>
 /** Its short cuts are left out: `*.*` asks for a letter behind the dot there, and nowhere else. */
 const usual = (text: string) => picomatch(text, { dot: true, noextglob: true, fastpaths: false });
 
-test("globs fit as the usual package says, which makes regular expressions of them", () => {
-  fc.assert(
+test("globs fit as the usual package says, which makes regular expressions of them", async () => {
+  await holds(
     fc.property(glob, path, (text, asked) => {
       fc.pre(!isOdd(text) && !isOdd(asked));
       expect(matcher(text)(asked)).toBe(usual(text)(asked));
     }),
-    { seed: 11, numRuns: 20_000, examples: [["*.*", "a."]] },
+    { seeds: [11], numRuns: 4000, examples: [["*.*", "a."]] },
   );
 });
 

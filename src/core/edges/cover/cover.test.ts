@@ -5,6 +5,7 @@ import { coverAddresses, type Cover } from "./cover.ts";
 import { indexLive } from "./live-addresses.ts";
 import type { EdgeAbilities } from "../../model/edge.ts";
 import { byText } from "../../model/names.ts";
+import { holds } from "../../../../test/support/seeds.ts";
 
 type Sizes = ReadonlyMap<string, number>;
 
@@ -163,9 +164,9 @@ const MORE_PATTERNS_THAN_ADDRESSES = (
   { wildcard: "prefix", query: "keyed", mostPatterns, mostWildcards: 2, worth: 0 },
 ]);
 
-test("no set of patterns is cheaper than the one found: tried all, for a few addresses", () => {
+test("no set of patterns is cheaper than the one found: tried all, for a few addresses", async () => {
   let binding = 0;
-  fc.assert(
+  await holds(
     fc.property(site(6), abilities, ({ mustGo, others, gone }, given) => {
       const edge = { ...EDGE, ...given };
       const sizes = toSizes(mustGo, others, gone);
@@ -173,19 +174,19 @@ test("no set of patterns is cheaper than the one found: tried all, for a few add
       if (found[1] === edge.mostPatterns) binding += 1;
       expect(found).toEqual(bruteForce(mustGo, sizes, edge));
     }),
-    { numRuns: 300, examples: MORE_PATTERNS_THAN_ADDRESSES },
+    { seeds: [21], numRuns: 300, examples: MORE_PATTERNS_THAN_ADDRESSES },
   );
   expect(binding).toBeGreaterThan(20);
 });
 
-test("the same as a dense table finds, for up to forty addresses and limits that bind", () => {
-  fc.assert(
+test("the same as a dense table finds, for up to forty addresses and limits that bind", async () => {
+  await holds(
     fc.property(site(40), abilities, ({ mustGo, others, gone }, given) => {
       const edge = { ...EDGE, ...given, mostPatterns: given.mostPatterns * 3 };
       const sizes = toSizes(mustGo, others, gone);
       expect(check(mustGo, sizes, edge)).toEqual(denseTable(mustGo, sizes, edge));
     }),
-    { numRuns: 150 },
+    { seeds: [22], numRuns: 150 },
   );
 });
 

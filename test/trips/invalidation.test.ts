@@ -6,6 +6,7 @@ import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
 import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
 import { visitNode } from "../support/web-root.ts";
+import { isSoak } from "../support/seeds.ts";
 
 /** Forms of `Accept-Encoding` that browsers and other clients send. */
 const FORMS = ["gzip, deflate, br, zstd", "gzip, deflate, br", "gzip, deflate", "", "gzip"];
@@ -48,7 +49,7 @@ async function visit(url: string): Promise<{ body: Buffer; status: number; isHit
   return { ...response, status, isHit: headers.get("cache-status")?.includes("; hit") === true };
 }
 
-const REAL = listRealBuilds()
+const REAL = listRealBuilds({ others: isSoak })
   .slice(0, 3)
   .map((archive) => ({ name: archive.name, load: () => unpackRealBuild(archive) }));
 const CASES = [

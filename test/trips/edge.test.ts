@@ -4,11 +4,15 @@ import { decideContentType } from "../../src/core/build/content-type.ts";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
 import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
+import { isSoak } from "../support/seeds.ts";
 
 /** The demo's builds and the real ones, each as before and after. */
 const CASES = [
   { name: "demo", load: () => Promise.resolve({ v1: "demo/builds/1", v2: "demo/builds/2" }) },
-  ...listRealBuilds().map((archive) => ({ name: archive.name, load: () => unpackRealBuild(archive) })),
+  ...listRealBuilds({ others: isSoak }).map((archive) => ({
+    name: archive.name,
+    load: () => unpackRealBuild(archive),
+  })),
 ];
 
 const addressesOf = (path: string): string[] => {

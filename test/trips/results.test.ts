@@ -11,7 +11,7 @@ import { openStore } from "../support/stored-site.ts";
  * Everything that the program says on one long way through the demo's data, against what it said before: a change that is
  * meant to change nothing shows here, and a change that is meant shows as just that. `npm run results` writes it anew.
  */
-const RECORD = "test/e2e/results.json";
+const RECORD = "test/trips/results.json";
 const BUILDS = resolve("demo/builds");
 let sandbox: RunningSandbox;
 beforeAll(async () => {
