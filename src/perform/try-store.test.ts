@@ -1,5 +1,7 @@
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import { toProbeKeys } from "../core/diagnosis/checkup/probes.ts";
+import { around } from "../../test/support/around.ts";
+import { StoreError } from "../ports/object-store.ts";
 import { toContent } from "./record.ts";
 import { tryStore } from "./try-store.ts";
 
@@ -28,4 +30,22 @@ test("a try of the store leaves nothing, and takes along what an earlier one lef
   const keys: string[] = [];
   for await (const { objects } of store.list()) keys.push(...objects.map(({ key }) => key));
   expect(keys).toEqual([...own, "courier-probe-4567abcd/index.html"].sort());
+});
+
+test("each right that is missing is told by its own refusal, and the other tries go on", async () => {
+  const store = new MemoryStore();
+  const facts = { run: "run-89abcdef", keys: toProbeKeys("run-89abcdef", "index.html"), isServed: () => Promise.resolve(false) }; // prettier-ignore
+  const refuse = (what: string) => () =>
+    Promise.reject(new StoreError("denied", "no", { action: { do: "use", key: what }, status: 403 }));
+  for (const call of ["put", "get", "copy", "abandonUploads", "remove"] as const) {
+    const trial = await tryStore(around(store, { [call]: refuse(call) }), facts);
+    expect(trial.denials).toEqual([{ kind: "denied", action: { do: "use", key: call }, status: 403 }]);
+    expect([call, trial.canWrite, trial.condition, trial.records]).toEqual(
+      call === "put"
+        ? [call, false, undefined, undefined]
+        : [call, true, "checked", { isServed: false, isPublic: false }],
+    );
+  }
+  const broken = around(store, { copy: () => Promise.reject(new StoreError("server", "no", { action: { do: "use", key: "" } })) }); // prettier-ignore
+  await expect(tryStore(broken, facts)).rejects.toMatchObject({ kind: "server" });
 });

@@ -13,7 +13,7 @@ import type { BuildSource } from "../../src/ports/build-source.ts";
 import type { Clock } from "../../src/ports/clock.ts";
 import type { Edge } from "../../src/ports/edge.ts";
 import type { Machine } from "../../src/ports/machine.ts";
-import { createTally, type ObjectStore } from "../../src/ports/object-store.ts";
+import { createTally, type ObjectStore, type RequestTally } from "../../src/ports/object-store.ts";
 import type { Delivery } from "../../src/workflows/run.ts";
 
 /** A build that is nothing but names and texts. Every hashed name counts as named by some other file. */
@@ -94,6 +94,8 @@ export interface MemoryDeliveryOptions {
   readonly machine?: Machine;
   readonly rules?: RuleChanges;
   readonly retention?: RetentionRule;
+  /** Counts the store's requests; absent: a new one, which nobody reads. */
+  readonly tally?: RequestTally;
   /** Whether calls that failed are tried again, as the wiring does it. */
   readonly retries?: boolean;
   readonly report?: Reporter;
@@ -111,11 +113,11 @@ export function memoryDelivery({
   rules = {},
   retention = { releases: 2, forSeconds: 0 },
   retries = false,
+  tally = createTally(),
   report = () => undefined,
 }: MemoryDeliveryOptions): Delivery {
   runs += 1;
   const gate: WriteGate = { assertOurs: undefined };
-  const tally = createTally();
   const gated = countWrites(gateWrites(store, gate), tally);
   const headers = { edgeCanForget: edges.length > 0, ...rules.headers };
   return {

@@ -124,7 +124,7 @@ test("what a page works without warns: icons, hints to load ahead, social pictur
     '<link rel="icon" href="/i.png">',
     '<link rel="apple-touch-icon" href="/t.png"><link rel="manifest" href="/m.webmanifest">',
     '<link rel="preload" href="/p.woff2" as="font"><link rel="modulepreload" href="/p.js">',
-    '<meta property="og:image" content="/og.png">',
+    '<meta property="og:image" content="/og.png"><meta name="twitter:image" content="/card.png">',
     '<img srcset="/s.png 2x"><iframe src="/frame.html"></iframe>',
   ].join("\n");
   const files = { "index.html": page, "site.webmanifest": '{"icons":[{"src":"/192.png"}]}' };
@@ -135,6 +135,7 @@ test("what a page works without warns: icons, hints to load ahead, social pictur
     "warning:3 /p.woff2",
     "warning:3 /p.js",
     "warning:4 /og.png",
+    "warning:4 /card.png",
     "error:5 /s.png",
     "error:5 /frame.html",
     "warning missing-asset site.webmanifest:1 /192.png",

@@ -231,6 +231,19 @@ test.each([
   );
 });
 
+test("more trees than the edge takes wildcards go as one, whatever stands beside them; one fewer, and the neighbour stays", () => {
+  const live = indexLive(new Map([["/a/1/x", 10], ["/a/2/x", 10], ["/a/film.mp4", 9e9], ["/b", 10]])); // prettier-ignore
+  const trees = toMustGo(["/a/1/*", "/a/2/*"]);
+  const within = (mostWildcards: number): Cover => coverAddresses(trees, live, { ...EDGE, mostWildcards });
+  expect(within(1)).toEqual({ patterns: ["/a/*"], collateral: { addresses: 1, bytes: 9e9 }, gap: 0 });
+  expect(within(2)).toEqual({ patterns: ["/a/1/*", "/a/2/*"], collateral: { addresses: 0, bytes: 0 }, gap: 0 });
+  // Exactly as many trees as wildcards: what else must go is named, unless there is no room for that.
+  const more = [...trees, ...toMustGo(["/b", "/c"])];
+  expect(coverAddresses(more, live, { ...EDGE, mostWildcards: 2 }).patterns).toEqual(["/a/1/*", "/a/2/*", "/b", "/c"]);
+  expect(coverAddresses(more, live, { ...EDGE, mostWildcards: 2, mostPatterns: 4 }).patterns).toHaveLength(4);
+  expect(coverAddresses(more, live, { ...EDGE, mostWildcards: 2, mostPatterns: 3 }).patterns).toEqual(["/*"]);
+}); // prettier-ignore
+
 test("a site that changes as a whole goes as a whole, and what nobody reaches with queries needs no wildcard", () => {
   const names = Array.from({ length: 200 }, (_, index) => `/shop/${index}.html`);
   const live = indexLive(new Map(names.map((name) => [name, 1000])));
