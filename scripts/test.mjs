@@ -5,7 +5,7 @@ import { randomInt } from "node:crypto";
 import { availableParallelism } from "node:os";
 
 /** What takes no program: units, contracts, builds against their truth, the architecture. */
-const QUICK = ["src", "test/contracts", "test/builds-truth", "test/architecture"];
+const QUICK = ["src", "test/contracts", "test/commands", "test/builds-truth", "test/architecture"];
 /** Long ways through the built program. `test/servers` joins in where real servers run. */
 const LONG = ["test/trips", "test/hostile", "test/resilience", "test/fuzz"];
 
@@ -26,8 +26,8 @@ const MODES = {
   },
   // What the program says on the way through the demo's data is written down anew.
   "--results": (environment) => {
-    environment.COURIER_RESULTS = "test/trips/results.json";
-    return ["test/trips/results"];
+    environment.COURIER_RESULTS = "test/commands/results.json";
+    return ["test/commands/results"];
   },
 };
 

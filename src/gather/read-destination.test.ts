@@ -48,7 +48,7 @@ test("a failure of the list, or of the pointer, is told when both have ended", a
   const store = new MemoryStore();
   let ended = 0;
   const end = (): void => void (ended += 1);
-  const fail = (): Promise<never> => Promise.reject(new Error("gone")).finally(end) as Promise<never>;
+  const fail = (): Promise<never> => Promise.reject(new Error("gone")).finally(end);
   const slow = around(store, { get: fail, list: async function* () { yield await Promise.resolve({ objects: [] }); end(); } }); // prettier-ignore
   await expect(readDestination(slow, "production")).rejects.toThrow("gone");
   expect(ended).toBe(2);

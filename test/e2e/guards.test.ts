@@ -1,10 +1,11 @@
 import { readFileSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { NO_KEYS, Project } from "../support/program.ts";
+import { ProjectHere } from "../support/called-here.ts";
+import { NO_KEYS } from "../support/program.ts";
 
 interface Site {
-  readonly project: Project;
+  readonly project: ProjectHere;
   /** What stands at the destination under a key. */
   readonly read: (key: string) => string;
   readonly build: (files: Record<string, string>) => void;
@@ -13,7 +14,7 @@ interface Site {
 /** A site in a folder, and a build that changes. */
 function createSite(files: Record<string, string>, { url = "", build = "", more = "" } = {}): Site {
   const shelf = temporaryFolder("shelf");
-  const project = new Project(
+  const project = new ProjectHere(
     [
       "site: Pelican Sound Ferries",
       `build: { folder: dist${build} }`,
@@ -32,7 +33,7 @@ function createSite(files: Record<string, string>, { url = "", build = "", more 
   return { project, read: (key) => readFileSync(join(shelf, key), "utf8"), build: write };
 }
 
-const deliver = (site: Site, ...args: string[]): ReturnType<Project["run"]> =>
+const deliver = (site: Site, ...args: string[]): ReturnType<ProjectHere["run"]> =>
   site.project.run(["deliver", "--to", "live", "--yes", ...args]);
 
 const APP = {

@@ -8,7 +8,8 @@ import {
   releaseListSchema,
 } from "../../src/results/history.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
-import { Project, RunningSandbox, WRITES } from "../support/program.ts";
+import { ProjectHere } from "../support/called-here.ts";
+import { RunningSandbox, WRITES } from "../support/program.ts";
 import { openStore, readSite } from "../support/stored-site.ts";
 
 const BUILDS = resolve("demo/builds");
@@ -18,7 +19,7 @@ beforeAll(async () => {
 });
 afterAll(() => sandbox.stop());
 
-const json = async (project: Project, args: readonly string[]): Promise<unknown> => {
+const json = async (project: ProjectHere, args: readonly string[]): Promise<unknown> => {
   const { exit, stdout, stderr } = await project.run([...args, "--format", "json"]);
   expect([args, exit, exit === 0 ? "" : stdout + stderr]).toEqual([args, 0, ""]);
   return JSON.parse(stdout);
@@ -27,7 +28,7 @@ const siteAt = async (prefix: string): Promise<unknown[][]> =>
   [...(await readSite(openStore(sandbox, prefix)))].map(([key, { hash, headers }]) => [key, hash, headers]);
 
 test("what was delivered can be listed, looked at, compared and put back; each result has its documented shape", async () => {
-  const project = new Project(sandbox.settings(`${BUILDS}/1`, "", "history/"), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`, "", "history/"), sandbox.facts);
   expect((await project.run(["releases"])).exit).toBe(2);
   await project.result(["deliver", "--note", "first", "--sequence", "41"]);
   const first = await siteAt("history/");
@@ -69,7 +70,7 @@ test("what was delivered can be listed, looked at, compared and put back; each r
 
 test("prune: says what would go, asks about what can't come back, and exits 3 where nobody can be asked", async () => {
   const settings = sandbox.settings(`${BUILDS}/1`, "    retain: { releases: 1, for: 1s }", "prune/");
-  const project = new Project(settings, sandbox.facts);
+  const project = new ProjectHere(settings, sandbox.facts);
   await project.result(["deliver"]);
   await project.result(["deliver", "--build", `${BUILDS}/2`]);
   await new Promise((done) => setTimeout(done, 2100));
@@ -99,7 +100,7 @@ test("objects of others under names of the build: exit 3 until somebody says yes
     open: () => bytes,
   };
   await store.put("index.html", content, { "content-type": "text/html" });
-  const project = new Project(sandbox.settings(`${BUILDS}/1`, "", "theirs/"), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`, "", "theirs/"), sandbox.facts);
   const asked = await project.run(["deliver"]);
   expect([asked.exit, asked.stderr]).toEqual([
     3,
@@ -114,7 +115,7 @@ test("objects of others under names of the build: exit 3 until somebody says yes
 }, 60_000);
 
 test("a pointer that is gone: exit 1 and how to mend it; repaired, the next delivery goes on", async () => {
-  const project = new Project(sandbox.settings(`${BUILDS}/1`, "", "lost/"), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`, "", "lost/"), sandbox.facts);
   await project.result(["deliver"]);
   await openStore(sandbox, "lost/").remove([".courier/current.json"]);
   const lost = await project.run(["deliver"]);
@@ -129,7 +130,7 @@ test("a folder as the store: whole files, nothing written twice, the way back, a
   const root = temporaryFolder("web-root");
   const settings = (folder: string): string =>
     `site: Pelican Sound Ferries\nbuild: { folder: ${BUILDS}/1 }\ndestinations:\n  root: { store: { kind: folder, folder: ${folder} } }\n`;
-  const project = new Project(settings(root), sandbox.facts);
+  const project = new ProjectHere(settings(root), sandbox.facts);
   await project.result(["deliver"]);
   const own = (): string[] => walk(root).filter((path) => !path.startsWith(".courier"));
   expect(own()).toEqual(walk(`${BUILDS}/1`));
@@ -145,7 +146,7 @@ test("a folder as the store: whole files, nothing written twice, the way back, a
     ]);
   expect((await project.result(["redeliver", "1"])).bytes.sent).toBe(0);
   expect(readFileSync(join(root, "index.html"))).toEqual(readFileSync(`${BUILDS}/1/index.html`));
-  const missing = new Project(settings(join(root, "not-mounted")), sandbox.facts);
+  const missing = new ProjectHere(settings(join(root, "not-mounted")), sandbox.facts);
   const refused = await missing.run(["deliver"]);
   expect([refused.exit, refused.stderr]).toEqual([
     1,
@@ -159,7 +160,7 @@ test("prune --forget knows a file by its address: with the base path, percent-en
   const build = temporaryFolder("addresses");
   writeFiles(build, { "index.html": "<p>entry", "news/index.html": "<p>news", "menu/café crew.txt": "soup" });
   const settings = sandbox.settings(build, "    url: http://127.0.0.1:1/line/", "addresses/");
-  const project = new Project(settings, sandbox.facts);
+  const project = new ProjectHere(settings, sandbox.facts);
   await project.result(["deliver"]);
   for (const [name, key] of [
     ["/line/news/", "news/index.html"],
@@ -181,11 +182,11 @@ test("a file that left and came back unchanged is of the release again: a prune 
   const build = writeFiles(temporaryFolder("back"), { "index.html": "<p>i", "logo.png": "l" });
   const without = writeFiles(temporaryFolder("back"), { "index.html": "<p>i" });
   const retain = "    retain: { releases: 1, for: 1d }";
-  const project = new Project(sandbox.settings(build, retain, "back/"), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(build, retain, "back/"), sandbox.facts);
   await project.result(["deliver"]);
   await project.result(["deliver", "--build", without]);
   expect(await project.result(["deliver"])).toMatchObject({ release: 3, bytes: { sent: 0, copied: 0 } });
-  const later = new Project(sandbox.settings(build, retain.replace("1d", "0s"), "back/"), sandbox.facts);
+  const later = new ProjectHere(sandbox.settings(build, retain.replace("1d", "0s"), "back/"), sandbox.facts);
   await later.result(["prune"]);
   expect((await siteAt("back/")).map(([key]) => key)).toEqual(["index.html", "logo.png"]);
 });

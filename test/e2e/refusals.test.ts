@@ -2,7 +2,8 @@ import { symlinkSync } from "node:fs";
 import { join } from "node:path";
 import { errorResultSchema } from "../../src/results/delivery.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { NO_KEYS, Project, RunningSandbox, WRITES } from "../support/program.ts";
+import { ProjectHere } from "../support/called-here.ts";
+import { NO_KEYS, RunningSandbox, WRITES } from "../support/program.ts";
 
 let sandbox: RunningSandbox;
 let build: string;
@@ -89,7 +90,7 @@ test.each<[string, (text: string) => string, string[], number, RegExp]>([
     /keeping search engines out is known, but this version can't do it yet/,
   ],
 ])("%s: a clear message, the right exit code, nothing written", async (_, change, args, exit, message) => {
-  const project = new Project(change(settings()), sandbox.facts);
+  const project = new ProjectHere(change(settings()), sandbox.facts);
   sandbox.takeLedger();
   const outcome = await project.run(["deliver", ...args]);
   expect(outcome.stderr).toMatch(message);
@@ -101,7 +102,7 @@ test.each<[string, (text: string) => string, string[], number, RegExp]>([
 });
 
 test("wrong and missing credentials exit 7, and no secret is shown", async () => {
-  const wrong = await new Project(settings(), {
+  const wrong = await new ProjectHere(settings(), {
     ...sandbox.facts,
     secretAccessKey: "wrong-secret-value",
   }).run(["deliver", "--verbose"]);
@@ -110,7 +111,9 @@ test("wrong and missing credentials exit 7, and no secret is shown", async () =>
     stderr: expect.stringMatching(/does not accept these credentials \(SignatureDoesNotMatch\)/) as string,
   });
   expect(wrong.stdout + wrong.stderr).not.toContain("wrong-secret-value");
-  const missing = await new Project(settings(), { accessKeyId: "", secretAccessKey: "" }).run(["deliver"]);
+  const missing = await new ProjectHere(settings(), { accessKeyId: "", secretAccessKey: "" }).run([
+    "deliver",
+  ]);
   expect(missing).toMatchObject({
     exit: 7,
     stderr: expect.stringMatching(/no credentials were found/) as string,
@@ -118,7 +121,7 @@ test("wrong and missing credentials exit 7, and no secret is shown", async () =>
 });
 
 test("as JSON an error keeps its form", async () => {
-  const { stdout, exit } = await new Project(settings(), sandbox.facts).run([
+  const { stdout, exit } = await new ProjectHere(settings(), sandbox.facts).run([
     "deliver",
     "--build",
     "nowhere",
@@ -131,7 +134,7 @@ test("as JSON an error keeps its form", async () => {
 
 test("mistakes of the settings are a list for machines, with their places; one that shows only with the build, too", async () => {
   const mistakesOf = async (text: string): Promise<unknown> => {
-    const { stdout, exit } = await new Project(text, sandbox.facts).run(["deliver", "--format", "json"]);
+    const { stdout, exit } = await new ProjectHere(text, sandbox.facts).run(["deliver", "--format", "json"]);
     const { error } = errorResultSchema.parse(JSON.parse(stdout));
     expect([exit, error.code]).toEqual([2, "settings-invalid"]);
     return error.details.mistakes;
@@ -161,7 +164,7 @@ test("a link that leaves the build is refused, one within it is a file, and what
     ".courier/current.json": "{}",
   });
   symlinkSync("index.html", join(folder, "home.html"));
-  const project = new Project(sandbox.settings(folder, "", "links"), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(folder, "", "links"), sandbox.facts);
   const refused = await project.run(["deliver"]);
   expect(refused.exit).toBe(3);
   expect(refused.stderr).toMatch(
@@ -183,7 +186,7 @@ test("a folder with the site one level down, another site's bucket, vanishing pa
     ...Object.fromEntries(Object.entries(pages).map(([key, text]) => [`site/${key}`, text])),
   });
   const part = writeFiles(temporaryFolder("part"), { "index.html": "<p>a</p>" });
-  const project = new Project(sandbox.settings(join(whole, "site"), "", "guards"), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(join(whole, "site"), "", "guards"), sandbox.facts);
   expect(await project.run(["deliver", "--build", whole])).toMatchObject({
     exit: 3,
     stderr: expect.stringMatching(
@@ -196,7 +199,7 @@ test("a folder with the site one level down, another site's bucket, vanishing pa
     exit: 3,
     stderr: expect.stringMatching(/20 of 21 addresses would stop answering[\s\S]*\(vanish\)/) as string,
   });
-  const other = new Project(
+  const other = new ProjectHere(
     sandbox.settings(part, "", "guards").replace("Pelican Sound Ferries", "Heron Bay Boats"),
     sandbox.facts,
   );
@@ -206,7 +209,7 @@ test("a folder with the site one level down, another site's bucket, vanishing pa
 });
 
 test("a dry run and a comparison tell the same and write nothing; differences exit 4 when asked to", async () => {
-  const project = new Project(sandbox.settings(build, "", "dry"), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(build, "", "dry"), sandbox.facts);
   sandbox.takeLedger();
   const dry = await project.result(["deliver", "--dry-run"]);
   const compared = await project.result(["compare"]);
@@ -218,7 +221,7 @@ test("a dry run and a comparison tell the same and write nothing; differences ex
 });
 
 test("options come from the environment too, and a misspelt one is said", async () => {
-  const project = new Project(sandbox.settings(build, "", "env"), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(build, "", "env"), sandbox.facts);
   const outcome = await project.run(["deliver"], {
     COURIER_DRY_RUN: "1",
     COURIER_FORMAT: "json",
@@ -230,7 +233,7 @@ test("options come from the environment too, and a misspelt one is said", async 
 
 test("the command is the first word that is neither an option nor an option's value", async () => {
   const build = writeFiles(temporaryFolder("words"), { "index.html": "<p>entry" });
-  const project = new Project(
+  const project = new ProjectHere(
     `site: Pelican Sound Ferries\nbuild: { folder: ${JSON.stringify(build)} }\ndestinations:\n  prune: { store: { kind: folder, folder: shelf } }\n  deliver: { store: { kind: folder, folder: shelf } }\n`,
     NO_KEYS,
   );

@@ -48,7 +48,7 @@ export function createHide(places: Readonly<Record<string, string>>, user = "nob
 }
 
 export async function recordCall(
-  project: Project,
+  project: Pick<Project, "run">,
   args: readonly string[],
   hide: Hide,
   environment: NodeJS.ProcessEnv = {},

@@ -97,9 +97,13 @@ export async function finish(child: ChildProcess): Promise<Outcome> {
   child.stdout?.on("data", (chunk) => (stdout += String(chunk)));
   child.stderr?.on("data", (chunk) => (stderr += String(chunk)));
   const [exit] = (await once(child, "close")) as [number | null];
-  for (const secret of SECRETS)
-    if (`${stdout}${stderr}`.includes(secret)) throw new Error(`a secret was printed: ${stdout}${stderr}`);
+  assertNoSecret(`${stdout}${stderr}`);
   return { exit, stdout, stderr };
+}
+
+/** Throws where a text holds what is kept secret. */
+export function assertNoSecret(said: string): void {
+  for (const secret of SECRETS) if (said.includes(secret)) throw new Error(`a secret was printed: ${said}`);
 }
 
 export interface LedgerLine {

@@ -4,6 +4,7 @@ import { checkupResultSchema, type CheckupResult } from "../../src/results/check
 import { createS3Bucket } from "../../src/adapters/stores/s3/bucket.ts";
 import { toDeliveryPolicy } from "../../src/core/bucket/policies.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { ProjectHere } from "../support/called-here.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { listKeys, openStore } from "../support/stored-site.ts";
 
@@ -128,7 +129,9 @@ async function checkUp(setup: Setup): Promise<{ exit: number | null; result: Che
     build: { folder: BUILD },
     destinations: { practice: destination },
   };
-  const project = new Project(stringify(settings), setup.keys ?? facts.limited ?? facts);
+  // What a process trusts it reads when it starts.
+  const Kind = setup.environment === undefined ? ProjectHere : Project;
+  const project = new Kind(stringify(settings), setup.keys ?? facts.limited ?? facts);
   const filled = Object.entries(environment).map(([name, value]) => [name, fill(value ?? "")]);
   if (before === "deliver") await project.run(["deliver"]);
   else if (before) await prepareBucket(sandbox, before.policy);
@@ -185,7 +188,7 @@ test("a set-up that is whole is said to be so, at an edge with TLS, too; the pro
 test("records that an edge hands out stop the next delivery, until it is told otherwise", async () => {
   sandbox = await RunningSandbox.start(["--bare"]);
   await prepareBucket(sandbox, EVERYTHING);
-  const project = new Project(sandbox.settings(BUILD, `    url: ${sandbox.facts.edge}`), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(BUILD, `    url: ${sandbox.facts.edge}`), sandbox.facts);
   await project.result(["deliver"]);
   const call = ["deliver", "--build", resolve("demo/builds/2")];
   const refused = await project.run(call);

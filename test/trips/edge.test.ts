@@ -3,7 +3,8 @@ import { join } from "node:path";
 import { decideContentType } from "../../src/core/build/content-type.ts";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
-import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
+import { ProjectHere } from "../support/called-here.ts";
+import { AT_ONCE, RunningSandbox } from "../support/program.ts";
 import { isSoak } from "../support/seeds.ts";
 
 /** The demo's builds and the real ones, each as before and after. */
@@ -84,7 +85,7 @@ describe("visitors", () => {
         "--origin",
         "website",
       );
-      const project = new Project(
+      const project = new ProjectHere(
         sandbox.settings(
           join(process.cwd(), v1).replace(`${process.cwd()}//`, "/"),
           edgeSettings(sandbox, kind),
@@ -152,7 +153,7 @@ test("an edge that fails leaves the release delivered and the addresses owed; th
     writeFiles(temporaryFolder("owed"), page("two")),
   ];
   const settings = sandbox.settings(one, edgeSettings(sandbox, "purge"));
-  const project = new Project(settings, sandbox.facts);
+  const project = new ProjectHere(settings, sandbox.facts);
   await project.result(["deliver"]);
   await visit(`${sandbox.facts.edge}/`);
   writeFiles(project.folder, { "courier.yaml": settings.replace(/token: [\w-]+/, "token: wrong") });
@@ -193,7 +194,7 @@ test("the sandbox's edge caches, revalidates, varies, compresses, remembers what
     "404.html": "<p>lost</p>",
     "now.json": "{}",
   });
-  const project = new Project(
+  const project = new ProjectHere(
     sandbox.settings(
       folder,
       `${edgeSettings(sandbox, "distribution")}\n    freshness: [{ files: now.json, edge: 0s }]`,
@@ -240,7 +241,7 @@ test("every promised form of a page's address answers behind an endpoint that kn
     "café & co/index.html": page("café"), "app-1f2e3d4c.js": "1",
   }); // prettier-ignore
   const settings = `${sandbox.settings(folder, edgeSettings(sandbox, "distribution"))}addresses: { pages: [file, folder, bare] }\n`;
-  const project = new Project(settings, sandbox.facts);
+  const project = new ProjectHere(settings, sandbox.facts);
   const result = await project.result(["deliver"]);
   expect(result).toMatchObject({ counts: { new: 7 }, generated: { written: 7, unchanged: 0, removed: 0 } });
   const forms = [
@@ -297,7 +298,7 @@ test("redirects answer through the edge, follow a change at once, and are gone w
   const base = sandbox
     .settings(folder, edgeSettings(sandbox, "distribution"))
     .replace("prefix:", "serves: website, prefix:");
-  const project = new Project(
+  const project = new ProjectHere(
     `${base}redirects: [{ address: /latest, leadsTo: /news/, kind: permanent }]\n`,
     sandbox.facts,
   );
@@ -344,7 +345,7 @@ test("with stored compression visitors get the same content, from fewer bytes, a
     "small.html": "<p>s</p>",
     "noise.json": JSON.stringify(Array.from({ length: 400 }, (_, i) => (i * 2654435761) % 4294967296)),
   });
-  const project = new Project(
+  const project = new ProjectHere(
     `${sandbox.settings(folder, edgeSettings(sandbox, "distribution"))}compression: gzip\n`,
     sandbox.facts,
   );
@@ -354,7 +355,10 @@ test("with stored compression visitors get the same content, from fewer bytes, a
   expect([answer.headers.get("content-encoding"), await answer.text()]).toEqual(["gzip", text]);
   expect((await fetch(`${sandbox.facts.edge}/small.html`)).headers.get("content-encoding")).toBeNull();
   expect(await project.result(["deliver"])).toMatchObject({ release: 1, previous: 1, requests: { put: 0 } });
-  const plain = new Project(sandbox.settings(folder, edgeSettings(sandbox, "distribution")), sandbox.facts);
+  const plain = new ProjectHere(
+    sandbox.settings(folder, edgeSettings(sandbox, "distribution")),
+    sandbox.facts,
+  );
   expect((await plain.result(["deliver"])).counts.replaced).toBeGreaterThanOrEqual(1);
   expect((await fetch(`${sandbox.facts.edge}/`)).headers.get("content-length")).not.toBeNull();
   expect((await visit(`${sandbox.facts.edge}/`)).body.toString()).toBe(text);
@@ -370,7 +374,7 @@ test("redirects of a prefix and temporary ones are routing rules of a website th
     .settings(folder, edgeSettings(sandbox, "distribution"))
     .replace("prefix:", "serves: website, ownsWebsite: true, prefix:");
   const rules = `redirects:\n  - { address: "/routes/*", leadsTo: "/crossings/*", kind: temporary }\n  - { address: /today, leadsTo: /crossings/a/, kind: temporary, keepMethod: true }\n`;
-  const project = new Project(base, sandbox.facts);
+  const project = new ProjectHere(base, sandbox.facts);
   const follow = async (address: string): Promise<string> => {
     const { status, headers } = await fetch(sandbox.facts.edge + address, { redirect: "manual" });
     return `${status} ${headers.get("location")}`;

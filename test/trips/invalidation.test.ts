@@ -4,6 +4,7 @@ import { invalidateResultSchema } from "../../src/results/history.ts";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
+import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
 import { visitNode } from "../support/web-root.ts";
 import { isSoak } from "../support/seeds.ts";
@@ -72,7 +73,7 @@ test.each(
     const [before, after] = [walk(v1), walk(v2)];
     const sandbox = await startSandbox("--pops", "2", "--propagation", "0.3s", "--query", query);
     const edge = behind(sandbox, distribution(sandbox, `, worth: ${worth}, query: ${query}`));
-    const project = new Project(sandbox.settings(v1, edge), sandbox.facts);
+    const project = new ProjectHere(sandbox.settings(v1, edge), sandbox.facts);
     await project.result(["deliver"]);
     const plain = [...new Set([...before, ...after].flatMap(addressesOf))];
     const pages = plain.filter((address) => /(\/|\.html)$/.test(address));
@@ -126,7 +127,7 @@ const site = (text: string): Record<string, string> => ({
 test("by hand: addresses, globs, what a release changed, everything after asking; what fits nothing is said", async () => {
   const sandbox = await startSandbox();
   const folder = writeFiles(temporaryFolder("hand"), site("one"));
-  const project = new Project(
+  const project = new ProjectHere(
     sandbox.settings(folder, behind(sandbox, distribution(sandbox, ", query: ignored, confirm: off"))),
     sandbox.facts,
   );
@@ -170,7 +171,7 @@ test("of several edges the outer ones wait for the inner; what one owes is paid 
   const inner = (token: string): string =>
     `    edge:\n      - ${purge(sandbox, ", name: near").replace(sandbox.facts.purgeToken, token)}\n      - ${distribution(outer, ", name: far, query: ignored, confirm: off")}`;
   const settings = (token: string): string => sandbox.settings(folder, inner(token));
-  const project = new Project(settings(sandbox.facts.purgeToken), sandbox.facts);
+  const project = new ProjectHere(settings(sandbox.facts.purgeToken), sandbox.facts);
   await project.result(["deliver"]);
   const asked = (): number =>
     outer.takeLedger().filter(({ operation }) => operation === "CreateInvalidation").length;
@@ -232,7 +233,7 @@ test.each([
   async (_, traits, more) => {
     const sandbox = await startSandbox(...traits.flatMap((trait) => ["--trait", trait]));
     const [v1, v2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
-    const project = new Project(sandbox.settings(v1, `    edge: ${purge(sandbox, more)}`), sandbox.facts);
+    const project = new ProjectHere(sandbox.settings(v1, `    edge: ${purge(sandbox, more)}`), sandbox.facts);
     await project.result(["deliver"]);
     const [before, after] = [walk(v1), walk(v2)];
     const all = [...new Set([...before, ...after].flatMap(addressesOf))];
@@ -260,7 +261,7 @@ test.each([
 test("an edge that takes wildcards for addresses, and one that lost what it confirmed, are noticed by reading back", async () => {
   const sandbox = await startSandbox();
   const [v1, v2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
-  const deaf = new Project(
+  const deaf = new ProjectHere(
     sandbox.settings(v1, `    edge: ${purge(sandbox, ", patterns: path, query: keyed")}`),
     sandbox.facts,
   );
@@ -283,7 +284,7 @@ test("an edge that takes wildcards for addresses, and one that lost what it conf
       "faults.yaml",
     ),
   );
-  const project = new Project(lossy.settings(v1, `    edge: ${purge(lossy)}`), lossy.facts);
+  const project = new ProjectHere(lossy.settings(v1, `    edge: ${purge(lossy)}`), lossy.facts);
   // It is found out by trying, before anything is held.
   const first = await project.run(["deliver"]);
   expect([first.exit, first.stderr]).toEqual([5, expect.stringContaining("clears nothing by them")]);
@@ -296,7 +297,7 @@ test("pages are not held where an edge can't be asked for all that it holds of t
   const sandbox = await startSandbox();
   const folder = writeFiles(temporaryFolder("deaf"), site("one"));
   const deaf = purge(sandbox).replace("query: ignored, ", "");
-  const project = new Project(sandbox.settings(folder, `    edge: ${deaf}`), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(folder, `    edge: ${deaf}`), sandbox.facts);
   expect((await project.run(["deliver"])).stdout).toContain("pages are asked for anew each time");
   const { headers } = await fetch(`${sandbox.facts.edge}/news/`);
   expect(headers.get("cache-control")).toBe("public, max-age=0, must-revalidate");

@@ -4,23 +4,24 @@ import { createS3Bucket } from "../../src/adapters/stores/s3/bucket.ts";
 import { provisionResultSchema, type ProvisionResult } from "../../src/results/provision.ts";
 import type { Bucket } from "../../src/ports/bucket.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { NO_KEYS, Project, RunningSandbox } from "../support/program.ts";
+import { ProjectHere } from "../support/called-here.ts";
+import { NO_KEYS, RunningSandbox } from "../support/program.ts";
 
 const BUILD = resolve("demo/builds/1");
 
 let sandbox: RunningSandbox;
 afterEach(() => sandbox.stop());
 
-const provisionOf = async (project: Project, ...args: string[]): Promise<ProvisionResult> => {
+const provisionOf = async (project: ProjectHere, ...args: string[]): Promise<ProvisionResult> => {
   const outcome = await project.run(["provision", "--format", "json", ...args]);
   expect([outcome.exit, outcome.stderr]).toEqual([0, ""]);
   return provisionResultSchema.parse(JSON.parse(outcome.stdout));
 };
 
-const projectOf = (store: string, more = ""): Project => {
+const projectOf = (store: string, more = ""): ProjectHere => {
   const { endpoint, region, edge } = sandbox.facts;
   const settings = `site: Pelican Sound Ferries\nbuild: { folder: ${JSON.stringify(BUILD)} }\ndestinations:\n  practice:\n    url: ${edge}\n    store: { kind: s3, bucket: practice, region: ${region}, endpoint: "${endpoint}", ${store} }\n${more}`;
-  return new Project(settings, sandbox.facts.limited ?? sandbox.facts);
+  return new ProjectHere(settings, sandbox.facts.limited ?? sandbox.facts);
 };
 
 function openBucket(): Bucket {
@@ -31,7 +32,7 @@ function openBucket(): Bucket {
 
 test("from an empty folder to a delivery that was verified, each command of the README at its first try", async () => {
   const began = performance.now();
-  const project = new Project("", NO_KEYS);
+  const project = new ProjectHere("", NO_KEYS);
   writeFiles(project.folder, { "package.json": '{"name":"pelican"}' });
   cpSync(BUILD, join(project.folder, "dist"), { recursive: true });
   const setup = await project.run(["setup", "--sandbox", "--settings", "new.yaml"]);

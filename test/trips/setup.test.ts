@@ -3,7 +3,8 @@ import { join, resolve } from "node:path";
 import { CreateMultipartUploadCommand, S3Client } from "@aws-sdk/client-s3";
 import type { Policy, PolicyStatement } from "../../src/core/model/policy.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { AT_ONCE, NO_KEYS, Project, RunningSandbox } from "../support/program.ts";
+import { ProjectHere } from "../support/called-here.ts";
+import { AT_ONCE, NO_KEYS, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
 const BUILDS = resolve("demo/builds");
@@ -18,8 +19,8 @@ afterEach(async () => {
 });
 
 /** A project without settings, as a newcomer has it. */
-function newProject(files: Record<string, string>): Project {
-  const project = new Project("", NO_KEYS);
+function newProject(files: Record<string, string>): ProjectHere {
+  const project = new ProjectHere("", NO_KEYS);
   writeFiles(project.folder, files);
   return project;
 }
@@ -128,7 +129,7 @@ async function callUnder(policy: Policy, calls: readonly string[][], traits: rea
   const { limited, distribution, edgeApi } = sandbox.facts;
   // What it answers is not looked at: this is about rights.
   const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", confirm: off, ${AT_ONCE} }\n    retain: { releases: 1, for: 1d }`;
-  const project = new Project(sandbox.settings(`${BUILDS}/1`, edge, "site/"), limited ?? NO_KEYS);
+  const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`, edge, "site/"), limited ?? NO_KEYS);
   let outcome = await project.run(["deliver"]);
   for (const args of calls) if (outcome.exit === 0) outcome = await project.run(args);
   return outcome;
@@ -193,7 +194,7 @@ test("the printed policy is enough for deliveries and the way back, and each rig
 
 test("read policies keep the tool's own part from the public; the delivery in CI holds no secret", async () => {
   const sandbox = await startSandbox("--origin", "website");
-  const project = new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
   await project.result(["deliver"]);
   const { stdout } = await project.run(["policy", "public"]);
   const { endpoint, bucket } = sandbox.facts;

@@ -5,7 +5,8 @@ import { toContent } from "../contracts/object-store.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { showVerify } from "../../src/cli/verify/show.ts";
 import type { Terminal } from "../../src/cli/frame/terminal.ts";
-import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
+import { ProjectHere } from "../support/called-here.ts";
+import { AT_ONCE, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
 const [V1, V2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
@@ -24,7 +25,7 @@ const PAGE = { columns: 100, style: (_: string, text: string) => text } as unkno
 
 interface Stage {
   readonly sandbox: RunningSandbox;
-  readonly project: Project;
+  readonly project: ProjectHere;
 }
 
 async function setUp(
@@ -36,7 +37,7 @@ async function setUp(
   const { edge, distribution, edgeApi } = sandbox.facts;
   const beside = `    url: ${edge}\n    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", query: ignored, ${AT_ONCE} }\n${more}`;
   const settings = sandbox.settings(V1, beside, prefix).replace("prefix:", `serves: ${serves}, prefix:`);
-  return { sandbox, project: new Project(settings, sandbox.facts) };
+  return { sandbox, project: new ProjectHere(settings, sandbox.facts) };
 }
 
 async function verify({ project }: Stage): Promise<VerifyResult> {

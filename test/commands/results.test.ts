@@ -4,14 +4,17 @@ import { tmpdir, userInfo } from "node:os";
 import { join, resolve } from "node:path";
 import { writeFiles } from "../support/builds.ts";
 import { createHide, recordCall, recordState, type Call, type Hide } from "../support/journey.ts";
-import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
+import { ProjectHere } from "../support/called-here.ts";
+import { AT_ONCE, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
 /**
  * Everything that the program says on one long way through the demo's data, against what it said before: a change that is
- * meant to change nothing shows here, and a change that is meant shows as just that. `npm run results` writes it anew.
+ * meant to change nothing shows here, and a change that is meant shows as just that. `npm run results` writes it anew. By
+ * day the commands are called in this process; at night the built program must say the same.
  */
-const RECORD = "test/trips/results.json";
+
+const RECORD = "test/commands/results.json";
 const BUILDS = resolve("demo/builds");
 let sandbox: RunningSandbox;
 beforeAll(async () => {
@@ -115,7 +118,7 @@ const calls = (): readonly (readonly string[])[] => [
 ];
 
 /** What others do to the store between two deliveries, and what a delivery makes of it. */
-async function disturb(project: Project, hide: Hide): Promise<Call[]> {
+async function disturb(project: ProjectHere, hide: Hide): Promise<Call[]> {
   const store = openStore(sandbox, "");
   const type = { "content-type": "text/plain" };
   const put = async (key: string, text: string): Promise<void> => {
@@ -149,7 +152,7 @@ const MISTAKES = [
 ];
 
 test("on the way through the demo's data the program says what it said before", async () => {
-  const project = new Project(SETTINGS(`${BUILDS}/1`), sandbox.facts);
+  const project = new ProjectHere(SETTINGS(`${BUILDS}/1`), sandbox.facts);
   writeFiles(join(project.folder, "wrong"), WRONG);
   writeFiles(project.folder, { "shelf/.keep": "" });
   const { edge, endpoint, edgeApi } = sandbox.facts;
@@ -168,7 +171,7 @@ test("on the way through the demo's data the program says what it said before", 
   for (const args of calls()) said.push(await recordCall(project, args, hide));
   said.push(...(await disturb(project, hide)));
   for (const text of MISTAKES) {
-    const wrong = new Project(text, sandbox.facts);
+    const wrong = new ProjectHere(text, sandbox.facts);
     writeFiles(wrong.folder, { "dist/index.html": "<p>x", "x/.keep": "" });
     said.push(await recordCall(wrong, ["deliver", "--to", "a"], createHide({ PROJECT: wrong.folder })));
   }

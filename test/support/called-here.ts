@@ -1,0 +1,69 @@
+import { readFileSync } from "node:fs";
+import { run } from "../../src/cli/run.ts";
+import { temporaryFolder, writeFiles } from "./builds.ts";
+import type { DeliveryResult } from "../../src/results/delivery.ts";
+import { assertNoSecret, Project, type Outcome } from "./program.ts";
+import { isSoak } from "./seeds.ts";
+
+const { version } = JSON.parse(readFileSync("package.json", "utf8")) as { version: string };
+
+// The bundler puts it into the program.
+Object.assign(globalThis, { __VERSION__: version });
+/** Whoever reads what the program says is one more listener each time. */
+for (const stream of [process.stdout, process.stderr]) stream.setMaxListeners(0);
+
+/**
+ * A folder with settings, in which commands are called as the program calls them, in this very process: the sources as they
+ * are, without a build and without a start. One call at a time.
+ */
+export class CalledHere {
+  private static isUnderWay = false;
+  readonly folder = temporaryFolder("called-here");
+  private readonly environment: NodeJS.ProcessEnv;
+
+  constructor(settings: string, credentials: { accessKeyId: string; secretAccessKey: string }) {
+    writeFiles(this.folder, { "courier.yaml": settings });
+    this.environment = {
+      HOME: this.folder,
+      AWS_ACCESS_KEY_ID: credentials.accessKeyId,
+      AWS_SECRET_ACCESS_KEY: credentials.secretAccessKey,
+      AWS_EC2_METADATA_DISABLED: "true",
+      AWS_CONFIG_FILE: "/dev/null",
+      AWS_SHARED_CREDENTIALS_FILE: "/dev/null",
+    };
+  }
+
+  async run(args: readonly string[], environment: NodeJS.ProcessEnv = {}): Promise<Outcome> {
+    if (CalledHere.isUnderWay) throw new Error("two calls at once need the program");
+    CalledHere.isUnderWay = true;
+    const { stdout, stderr, env } = process;
+    const before = { cwd: process.cwd(), out: stdout.write, err: stderr.write };
+    const said = { stdout: "", stderr: "" };
+    stdout.write = (chunk: string | Uint8Array) => Boolean((said.stdout += String(chunk)));
+    stderr.write = (chunk: string | Uint8Array) => Boolean((said.stderr += String(chunk)));
+    process.env = { PATH: env.PATH, ...this.environment, ...environment };
+    process.chdir(this.folder);
+    try {
+      const exit = await run(args, version);
+      assertNoSecret(`${said.stdout}${said.stderr}`);
+      return { exit, ...said };
+    } finally {
+      CalledHere.isUnderWay = false;
+      process.chdir(before.cwd);
+      process.env = env;
+      stdout.write = before.out;
+      stderr.write = before.err;
+    }
+  }
+
+  /** Runs a delivery or comparison that must succeed, for its result. */
+  async result(args: readonly string[]): Promise<DeliveryResult> {
+    const { exit, stdout, stderr } = await this.run([...args, "--format", "json"]);
+    if (exit !== 0) throw new Error(`exit ${exit}: ${stdout}${stderr}`);
+    return JSON.parse(stdout) as DeliveryResult;
+  }
+}
+
+/** By day the commands as they are called here, at night the built program: both must say and do the same. */
+export const ProjectHere = isSoak ? Project : CalledHere;
+export type ProjectHere = Pick<Project, "run" | "result" | "folder">;
