@@ -26,7 +26,7 @@ if (!/^\d+\.\d+\.\d+$/.test(version)) refuse("name a version of three numbers: n
 if (!isLater(version, before)) refuse(`${version} does not come after ${before}`);
 if (git("status", "--porcelain") !== "") refuse("there are changes that are not committed");
 if (git("tag", "--list", `v${version}`) !== "") refuse(`the tag v${version} is there already`);
-const notes = /## Unreleased\n+([^]*?)(?=\n## |$)/.exec(changelog)?.[1]?.trim() ?? "";
+const notes = /## Unreleased\n([^]*?)(?=\n## |$)/.exec(changelog)?.[1]?.trim() ?? "";
 if (notes === "") refuse('CHANGELOG.md has nothing under "Unreleased"');
 
 const clone = mkdtempSync(join(tmpdir(), "courier-release-"));

@@ -9,14 +9,16 @@ const { version } = JSON.parse(readFileSync("package.json", "utf8")) as { versio
 
 // The bundler puts it into the program.
 Object.assign(globalThis, { __VERSION__: version });
+const { stdout, stderr } = process;
+const really = { out: stdout.write.bind(stdout), err: stderr.write.bind(stderr) };
 /** Whoever reads what the program says is one more listener each time. */
-for (const stream of [process.stdout, process.stderr]) stream.setMaxListeners(0);
+for (const stream of [stdout, stderr]) stream.setMaxListeners(0);
 
 /**
  * A folder with settings, in which commands are called as the program calls them, in this very process: the sources as they
  * are, without a build and without a start. One call at a time.
  */
-export class CalledHere {
+class CalledHere {
   private static isUnderWay = false;
   readonly folder = temporaryFolder("called-here");
   private readonly environment: NodeJS.ProcessEnv;
@@ -36,8 +38,8 @@ export class CalledHere {
   async run(args: readonly string[], environment: NodeJS.ProcessEnv = {}): Promise<Outcome> {
     if (CalledHere.isUnderWay) throw new Error("two calls at once need the program");
     CalledHere.isUnderWay = true;
-    const { stdout, stderr, env } = process;
-    const before = { cwd: process.cwd(), out: stdout.write, err: stderr.write };
+    const { env } = process;
+    const before = process.cwd();
     const said = { stdout: "", stderr: "" };
     stdout.write = (chunk: string | Uint8Array) => Boolean((said.stdout += String(chunk)));
     stderr.write = (chunk: string | Uint8Array) => Boolean((said.stderr += String(chunk)));
@@ -49,10 +51,10 @@ export class CalledHere {
       return { exit, ...said };
     } finally {
       CalledHere.isUnderWay = false;
-      process.chdir(before.cwd);
+      process.chdir(before);
       process.env = env;
-      stdout.write = before.out;
-      stderr.write = before.err;
+      stdout.write = really.out;
+      stderr.write = really.err;
     }
   }
 

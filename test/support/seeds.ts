@@ -10,9 +10,6 @@ const FOUND = process.env.COURIER_FOUND ?? "found.ndjson";
 
 export const isSoak = process.env.SOAK !== undefined;
 
-/** The seed of this run: the one that a test names, unless another is asked for. */
-export const seedOf = (usual: number): number => (OTHER === undefined ? usual : Number(OTHER));
-
 type Cases<T> = Omit<fc.Parameters<T>, "seed" | "path"> & {
   /** The cases of every day come from these. */
   readonly seeds: readonly number[];
