@@ -1,7 +1,7 @@
 // Puts small faults into a copy of the sources, one at a time, and looks whether a test goes red. What survives shows what
 // no test asks about. `npm run mutants -- --help` names the options; CONTRIBUTING.md says how to read the table.
 import { spawn } from "node:child_process";
-import { cpSync, mkdirSync, mkdtempSync, readFileSync, readdirSync, rmSync, symlinkSync, writeFileSync } from "node:fs"; // prettier-ignore
+import { cpSync, mkdtempSync, readFileSync, readdirSync, rmSync, symlinkSync, writeFileSync } from "node:fs"; // prettier-ignore
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { parseArgs } from "node:util";
@@ -130,7 +130,6 @@ function copySources() {
   ])
     // prettier-ignore
     cpSync(part, join(folder, part), { recursive: true });
-  mkdirSync(join(folder, "dist"));
   symlinkSync(resolve("node_modules"), join(folder, "node_modules"));
   return folder;
 }
@@ -149,7 +148,7 @@ async function tryOne(folder, mutant) {
   ];
   try {
     const quick = [...jest, "--globalSetup=", "--testSequencer=./test/support/nearest-first.js"];
-    const related = ["--findRelatedTests", mutant.file, "--testPathIgnorePatterns", "/node_modules/", "/test/(?!contracts|builds-truth)"]; // prettier-ignore
+    const related = ["--findRelatedTests", mutant.file, "--testPathIgnorePatterns", "/node_modules/", "/test/(?!contracts|commands|builds-truth)"]; // prettier-ignore
     const environment = { COURIER_NEAR: mutant.file };
     if (await fails(folder, [...quick, ...related], { environment, ms: LONGEST_MS.quick })) return "quick";
     if (!values.program) return "survived";

@@ -177,16 +177,3 @@ test("prune --forget knows a file by its address: with the base path, percent-en
   for (const name of ["/news/", "/line/menu/%E0%A4%A"])
     expect((await project.run(["prune", "--forget", name, "--dry-run"])).exit).toBe(2);
 }, 60_000);
-
-test("a file that left and came back unchanged is of the release again: a prune leaves it", async () => {
-  const build = writeFiles(temporaryFolder("back"), { "index.html": "<p>i", "logo.png": "l" });
-  const without = writeFiles(temporaryFolder("back"), { "index.html": "<p>i" });
-  const retain = "    retain: { releases: 1, for: 1d }";
-  const project = new ProjectHere(sandbox.settings(build, retain, "back/"), sandbox.facts);
-  await project.result(["deliver"]);
-  await project.result(["deliver", "--build", without]);
-  expect(await project.result(["deliver"])).toMatchObject({ release: 3, bytes: { sent: 0, copied: 0 } });
-  const later = new ProjectHere(sandbox.settings(build, retain.replace("1d", "0s"), "back/"), sandbox.facts);
-  await later.result(["prune"]);
-  expect((await siteAt("back/")).map(([key]) => key)).toEqual(["index.html", "logo.png"]);
-});

@@ -5,7 +5,7 @@ import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
-/** What commands do besides their usual: forms of results, CI services, what a build lacks, and who is asked. */
+/** What commands do besides their usual: forms of results, who is asked, and a newcomer's first steps. */
 
 const BUILDS = resolve("demo/builds");
 let sandbox: RunningSandbox;
@@ -18,19 +18,6 @@ const project = (prefix: string, more = "", build = `${BUILDS}/1`): ProjectHere 
   new ProjectHere(sandbox.settings(build, more, prefix), sandbox.facts);
 const atEdge = (): string =>
   `    url: ${sandbox.facts.edge}\n    edge: { kind: purge, nodes: ${JSON.stringify(sandbox.facts.pops)}, token: ${sandbox.facts.purgeToken}, query: ignored, ${AT_ONCE} }`;
-
-test("a CI service gets its annotations and a summary, from whichever of its variables are set", async () => {
-  const wrong = project("ci/");
-  writeFiles(wrong.folder, { "wrong/index.html": '<script src="/gone.js"></script>' });
-  const summary = join(wrong.folder, "summary.md");
-  const github = { CI: "true", GITHUB_ACTIONS: "true", GITHUB_STEP_SUMMARY: summary };
-  const refused = await wrong.run(["deliver", "--build", "wrong"], github);
-  expect([refused.exit, refused.stderr]).toEqual([3, expect.stringMatching(/^::error .*missing-asset|^::error/m)]);
-  const delivered = await wrong.run(["deliver"], github);
-  expect([delivered.exit, readFileSync(summary, "utf8")]).toEqual([0, expect.stringMatching(/release 1[^]*index\.html/)]);
-  const named = await wrong.run(["deliver", "--build", `${BUILDS}/2`, "--summary", "own/summary.md"], { CI: "true", GITLAB_CI: "true" });
-  expect([named.exit, readFileSync(join(wrong.folder, "own/summary.md"), "utf8")]).toEqual([0, expect.stringContaining("|")]);
-}); // prettier-ignore
 
 test("events come line by line, each of JSON; a verification comes as JUnit XML", async () => {
   const told = project("", atEdge());
@@ -45,18 +32,6 @@ test("events come line by line, each of JSON; a verification comes as JUnit XML"
     5,
     expect.stringMatching(/^<\?xml[^]*<testsuite [^]*<failure /),
   ]);
-});
-
-test("a destination's own files come along, or what is wrong with them is named", async () => {
-  const own = project("own/", "    files: [{ from: quiet/robots.txt, as: robots.txt }]");
-  const missing = await own.run(["compare"]);
-  expect([missing.exit, missing.stderr]).toEqual([expect.any(Number), expect.stringContaining("robots.txt")]);
-  expect(missing.exit).not.toBe(0);
-  writeFiles(own.folder, { "quiet/robots.txt": "User-agent: *\nDisallow: /\n" });
-  expect((await own.result(["deliver"])).release).toBe(1);
-  const explained = await own.run(["explain", "robots.txt", "--format", "json"]);
-  expect([explained.exit, explained.stdout]).toEqual([0, expect.stringContaining(`"path":"robots.txt"`)]);
-  expect(explained.stdout).toContain(`"size":26,`);
 });
 
 test("who clears, forgets and ends holds is asked first, and told what can't come back where nobody can be asked", async () => {

@@ -1,27 +1,6 @@
-import { readFileSync } from "node:fs";
-import { join } from "node:path";
-import { decideContentType } from "../../src/core/build/content-type.ts";
-import { encodeKey } from "../../src/core/addresses/addresses.ts";
-import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
+import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
-import { isSoak } from "../support/seeds.ts";
-
-/** The demo's builds and the real ones, each as before and after. */
-const CASES = [
-  { name: "demo", load: () => Promise.resolve({ v1: "demo/builds/1", v2: "demo/builds/2" }) },
-  ...listRealBuilds({ others: isSoak }).map((archive) => ({
-    name: archive.name,
-    load: () => unpackRealBuild(archive),
-  })),
-];
-
-const addressesOf = (path: string): string[] => {
-  const own = `/${encodeKey(path)}`;
-  return path === "index.html" || path.endsWith("/index.html")
-    ? [own, own.slice(0, -"index.html".length)]
-    : [own];
-};
 
 const running: RunningSandbox[] = [];
 const startSandbox = async (...args: string[]): Promise<RunningSandbox> => {
@@ -60,87 +39,6 @@ const edgeSettings = (sandbox: RunningSandbox, kind: "distribution" | "purge"): 
       : `{ kind: purge, nodes: ${JSON.stringify(pops)}, token: ${purgeToken}, query: ignored, ${AT_ONCE} }`;
   return `    url: ${edge}\n    edge: ${settings}`;
 };
-
-// Both kinds on the demo's site; the others take turns.
-const KINDS = ["distribution", "purge"] as const;
-const WARMED = CASES.flatMap((site, index) =>
-  KINDS.filter((_, turn) => index === 0 || turn === index % 2).map((kind) => ({
-    ...site,
-    kind,
-    pops: index === 0 ? 3 : 2,
-  })),
-);
-
-describe("visitors", () => {
-  test.each(WARMED)(
-    "of $name with a warm edge of kind $kind see all of the second delivery and nothing of the first that is gone",
-    async ({ load, kind, pops }) => {
-      const { v1, v2 } = await load();
-      const [before, after] = [walk(v1), walk(v2)];
-      const sandbox = await startSandbox(
-        "--pops",
-        String(pops),
-        "--propagation",
-        "0.3s",
-        "--origin",
-        "website",
-      );
-      const project = new ProjectHere(
-        sandbox.settings(
-          join(process.cwd(), v1).replace(`${process.cwd()}//`, "/"),
-          edgeSettings(sandbox, kind),
-        ),
-        sandbox.facts,
-      );
-      const folder = (path: string): string => (path.startsWith("/") ? path : join(process.cwd(), path));
-      await project.result(["deliver", "--build", folder(v1)]);
-
-      // Every address of both builds is asked for, twice: the second answers come out of the caches, 'not found' included.
-      const all = [...new Set([...before, ...after].flatMap(addressesOf))];
-      let hits = 0;
-      for (const pop of sandbox.facts.pops) {
-        for (const round of [1, 2]) {
-          const seen = await Promise.all(all.map((address) => visit(pop + address)));
-          if (round === 2) hits += seen.filter(({ state }) => state.includes("hit")).length;
-        }
-      }
-      expect(hits).toBeGreaterThan(all.length * pops * 0.8);
-
-      sandbox.takeLedger();
-      const { invalidation } = await project.result(["deliver", "--build", folder(v2)]);
-      expect(invalidation).toMatchObject({ confirmed: true, owed: [] });
-      const written = sandbox.takeLedger().map(({ key = "" }) => key);
-      for (const worker of after.filter((path) => /(^|\/)sw\.js$/.test(path) && written.includes(path))) {
-        expect(written.indexOf(worker)).toBeGreaterThan(written.indexOf(".courier/current.json"));
-        for (const page of after.filter((path) => path.endsWith(".html")))
-          expect(written.lastIndexOf(page)).toBeLessThan(written.indexOf(worker));
-      }
-
-      for (const pop of sandbox.facts.pops) {
-        for (const path of after) {
-          const bytes = readFileSync(join(v2, path));
-          for (const address of addressesOf(path)) {
-            const seen = await visit(pop + address);
-            const at = `${pop}${address}`;
-            expect({ at, status: seen.status, same: seen.body.equals(bytes), type: seen.type }).toEqual({
-              at,
-              status: 200,
-              same: true,
-              type: decideContentType(path, bytes),
-            });
-            expect(`${address} ${seen.cache}`).toMatch(/ public, max-age=\d+/);
-          }
-        }
-        for (const path of before.filter((candidate) => !after.includes(candidate))) {
-          const { status, body } = await visit(`${pop}/${encodeKey(path)}`);
-          if (path.endsWith(".html")) expect([path, status]).toEqual([path, 404]);
-          else if (/\.(js|css)$/.test(path))
-            expect([path, status, body.equals(readFileSync(join(v1, path)))]).toEqual([path, 200, true]);
-        }
-      }
-    },
-  );
-});
 
 test("an edge that fails leaves the release delivered and the addresses owed; the next run pays, an unchanged one too", async () => {
   const sandbox = await startSandbox("--origin", "website");
@@ -183,54 +81,6 @@ test("an edge that fails leaves the release delivered and the addresses owed; th
     requests: { put: 0 },
     invalidation: { addresses: [] },
   });
-});
-
-test("the sandbox's edge caches, revalidates, varies, compresses, remembers what is missing, and answers client routes", async () => {
-  const sandbox = await startSandbox("--origin", "website");
-  const { edge, purgeToken } = sandbox.facts;
-  const folder = writeFiles(temporaryFolder("edge"), {
-    "index.html": `<p>${"ferry ".repeat(400)}</p>`,
-    "a/index.html": "<p>a</p>",
-    "404.html": "<p>lost</p>",
-    "now.json": "{}",
-  });
-  const project = new ProjectHere(
-    sandbox.settings(
-      folder,
-      `${edgeSettings(sandbox, "distribution")}\n    freshness: [{ files: now.json, edge: 0s }]`,
-    ),
-    sandbox.facts,
-  );
-  await project.result(["deliver"]);
-  const states: string[] = [];
-  for (const path of ["/", "/", "/now.json", "/now.json", "/lost", "/lost", "/a"])
-    states.push(
-      `${path} ${(await visit(edge + path)).status} ${(await visit(edge + path)).state.replace(/ttl=\d+/, "ttl")}`,
-    );
-  expect(states.slice(0, 6)).toEqual([
-    "/ 200 courier-sandbox; hit; ttl",
-    "/ 200 courier-sandbox; hit; ttl",
-    "/now.json 200 courier-sandbox; fwd=stale; fwd-status=304",
-    "/now.json 200 courier-sandbox; fwd=stale; fwd-status=304",
-    "/lost 404 courier-sandbox; hit; ttl",
-    "/lost 404 courier-sandbox; hit; ttl",
-  ]);
-  expect(states[6]).toMatch(/^\/a 302/);
-  const zipped = await fetch(`${edge}/`, { headers: { "accept-encoding": "gzip;q=0.5" } });
-  expect([
-    zipped.headers.get("content-encoding"),
-    zipped.headers.get("vary"),
-    Number(zipped.headers.get("content-length")) < 500,
-  ]).toEqual(["gzip", "Accept-Encoding", true]);
-  expect(
-    (await fetch(`${edge}/`, { headers: { "accept-encoding": "gzip;q=0, br;q=0" } })).headers.get(
-      "content-encoding",
-    ),
-  ).toBeNull();
-  expect((await fetch(`${edge}/.courier/current.json`)).status).toBe(404);
-  const purge = (token: string): Promise<number> =>
-    fetch(`${edge}/`, { method: "PURGE", headers: { "x-purge-token": token } }).then(({ status }) => status);
-  expect([await purge("wrong"), await purge(purgeToken), await purge(purgeToken)]).toEqual([403, 200, 404]);
 });
 
 test("every promised form of a page's address answers behind an endpoint that knows exact keys only, with the page's own headers", async () => {

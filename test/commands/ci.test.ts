@@ -1,6 +1,7 @@
 import { readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
-import { Project, RunningSandbox } from "../support/program.ts";
+import { ProjectHere } from "../support/called-here.ts";
+import { RunningSandbox } from "../support/program.ts";
 
 const BUILDS = resolve("demo/builds");
 
@@ -15,7 +16,7 @@ const SECTIONS = { CI: "true", GITLAB_CI: "true", CI_PIPELINE_IID: "13", CI_COMM
 
 test("in CI: folds, problems beside the run, a summary, the run's number and commit; nobody is asked", async () => {
   const settings = sandbox.settings(`${BUILDS}/1`, "    ask: true");
-  const project = new Project(settings, sandbox.facts);
+  const project = new ProjectHere(settings, sandbox.facts);
   const asked = await project.run(["deliver"], COMMANDS);
   expect([asked.exit, asked.stderr]).toEqual([3, expect.stringMatching(/^::error title=Restless Courier::.*no terminal to ask at[^\n]*%0A/m)]); // prettier-ignore
   const first = await project.run(["deliver", "--yes"], COMMANDS);
@@ -37,7 +38,7 @@ test("in CI: folds, problems beside the run, a summary, the run's number and com
 });
 
 test("problems of a build are shown at their places", async () => {
-  const project = new Project(sandbox.settings(`${BUILDS}/3`), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(`${BUILDS}/3`), sandbox.facts);
   for (const call of [["survey"], ["deliver"], ["compare"]]) {
     const { stderr } = await project.run(call, COMMANDS);
     expect(stderr).toMatch(/^::error file=\S+demo\/builds\/3\/\S+\.html,line=\d+,title=Restless Courier::/m);
@@ -54,7 +55,7 @@ test("problems of a build are shown at their places", async () => {
 });
 
 test("another service's sections, and none at all where no service is known", async () => {
-  const project = new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
+  const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
   const sections = await project.run(["deliver"], SECTIONS);
   const marks = [...sections.stderr.matchAll(/section_(start|end):\d+:courier_(\d+)/g)].map(([, kind, number]) => `${kind} ${number}`); // prettier-ignore
   expect(marks.length).toBeGreaterThan(4);

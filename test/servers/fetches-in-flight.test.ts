@@ -1,0 +1,40 @@
+import { deliverInFlight, EIGHT, readSetUp, stopAll, type Kind } from "../support/caches.ts";
+
+afterEach(stopAll);
+
+const SAID = `, encodings: ${JSON.stringify(EIGHT)}`;
+test.each<[Kind, NodeJS.ProcessEnv, boolean, string, number]>([
+  ["varnish", {}, false, "", 0],
+  ["varnish", {}, true, "", 0],
+  ["varnish", { VARNISH_GZIP: "off", VARNISH_PURGE: "stock" }, true, "", 0],
+  ["nginx", {}, false, "", 0],
+  ["nginx", {}, true, "", 5],
+  ["nginx", {}, true, SAID, 0],
+  ["nginx", { NGINX_AE: "key" }, true, "", 0],
+  ["squid", {}, false, "", 0],
+  ["squid", {}, true, "", 5],
+  ["squid", {}, true, SAID, 0],
+  ["trafficserver", {}, false, "", 0],
+  ["trafficserver", {}, true, "", 0],
+  ["trafficserver", { ATS_NORMALIZE_AE: "0" }, true, "", 0],
+])("%s %j, answers vary: %j%s: warm in eight forms, with a fetch under way: never old and confirmed", async (kind, environment, varies, edge, expected) => {
+  const { exit, old, owed } = await deliverInFlight({ kind, environment, varies, edge: `query: ignored${edge}` });
+  const seen = `${kind} ${JSON.stringify(environment)} varies ${varies}${edge === "" ? "" : ", forms said"}: exit ${exit}, old ${old.length}, owed ${owed.length}`;
+  if (process.env.COURIER_FLIGHT !== undefined) process.stderr.write(`${seen}\n`);
+  expect([seen, exit, old.filter((address) => exit === 0 || !owed.includes(address))]).toEqual([seen, expected, []]);
+}, 120_000); // prettier-ignore
+
+test.each<[string, Kind, boolean]>([
+  ["Varnish", "varnish", true],
+  ["nginx", "nginx", true],
+  ["Squid", "squid", true],
+  ["Traffic Server", "trafficserver", true],
+  ["Varnish", "varnish", false],
+  ["nginx", "nginx", false],
+  ["Squid", "squid", false],
+  ["Traffic Server", "trafficserver", false],
+])("%s as docs/caches.md sets it up (%s, answers vary: %j): nothing old in any form, under no query, and confirmed", async (title, kind, varies) => {
+  const { settings, setUp } = readSetUp(title);
+  const outcome = await deliverInFlight({ kind, varies, setUp, edge: settings, queries: ["", "?utm_source=letter"] });
+  expect(outcome).toEqual({ exit: 0, old: [], owed: [] });
+}, 120_000); // prettier-ignore
