@@ -147,10 +147,10 @@ export class RunningSandbox {
       { stdio: ["ignore", "pipe", "inherit"], env: { PATH: process.env.PATH } },
     );
     note(child);
-    const [line] = (await once(
-      createInterface({ input: child.stdout as NodeJS.ReadableStream }),
-      "line",
-    )) as [string];
+    const lines = createInterface({ input: child.stdout as NodeJS.ReadableStream });
+    const died = once(child, "exit").then(() => Promise.reject(new Error("the sandbox did not start")));
+    const [line] = (await Promise.race([once(lines, "line"), died])) as [string];
+    died.catch(() => undefined);
     return new RunningSandbox(child, JSON.parse(line) as SandboxFacts, data);
   }
 
