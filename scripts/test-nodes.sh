@@ -1,9 +1,8 @@
 #!/usr/bin/env bash
 # Runs the demo and the quick suites on the least Node that package.json allows and on the current ones. Each binary comes
-# inside a package of the registry. With --demo the demo only.
+# inside a package of the registry. With --demo the demo only, with --install nothing but fetching them.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-node scripts/ready.mjs
 least=$(node -p 'require("./package.json").engines.node.replace(/[^0-9.]/g, "") + ".0"')
 versions=${COURIER_NODES:-"$least 22 24 26"}
 system=$(node -p '`${process.platform}-${process.arch}`')
@@ -12,6 +11,8 @@ for version in $versions; do
   folder=node_modules/.cache/courier/nodes/$version
   binary=$folder/node_modules/node-$system/bin/node
   [ -x "$binary" ] || npm install --prefix "$folder" --ignore-scripts --no-audit --no-fund --loglevel=error "node-$system@$version" >/dev/null
+  [ "${1:-}" = --install ] && continue
+  node scripts/ready.mjs
   echo "Node $("$binary" --version)"
   said=$("$binary" dist/main.js demo 2>&1) || { echo "$said" >&2; exit 1; }
   echo "${said##*$'\n'}"

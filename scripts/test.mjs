@@ -79,8 +79,10 @@ async function check() {
 }
 
 const began = performance.now();
-// Tests that drive the program wait a good deal: one more than there are cores keeps these busy.
-const workers = environment.COURIER_WORKERS ?? String(availableParallelism() + 1);
+// Tests that drive the program wait a good deal, those at real servers most of all: more of them than there are cores keep
+// these busy.
+const spare = asked.includes("--program") ? 2 : 1;
+const workers = environment.COURIER_WORKERS ?? String(availableParallelism() + spare);
 const jest = ["node_modules/jest/bin/jest.js", "--forceExit", `--maxWorkers=${workers}`];
 const ends = await Promise.all([
   isWhole ? check() : 0,
