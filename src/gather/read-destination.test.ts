@@ -54,7 +54,7 @@ test("a failure of the list, or of the pointer, is told when both have ended", a
   expect(ended).toBe(2);
 });
 
-test("records without a pointer are never a first delivery, but for that of a run that has not ended", async () => {
+test("records without a pointer are never taken for a first delivery", async () => {
   const store = new MemoryStore();
   const content = toContent(Buffer.from("x"));
   await store.put(".courier/releases/1-20260304T142000Z-0123abcd.ndjson.gz", content, {});

@@ -65,7 +65,7 @@ test("with a clock that moves a second with each call of the store and seven wit
   expect((nowMs - began) / 1000).toBe(calls + 28 + 1);
 });
 
-test("chunks of earlier releases are told with the last release that had them and the time until when they stay", async () => {
+test("chunks of earlier releases are told with the last release that had them; what others changed or put there is warned of", async () => {
   const stage = new Stage();
   stage.retention = { releases: 2, forSeconds: 3600 };
   for (const name of ["one", "two"]) await stage.deliver(site(name));

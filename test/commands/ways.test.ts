@@ -5,7 +5,7 @@ import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
-/** What commands do besides their usual: forms of results, who is asked, and a newcomer's first steps. */
+/** What commands do besides their usual: other forms of results, and a newcomer's first step. */
 
 const BUILDS = resolve("demo/builds");
 let sandbox: RunningSandbox;
@@ -14,8 +14,8 @@ beforeAll(async () => {
 });
 afterAll(() => sandbox.stop());
 
-const project = (prefix: string, more = "", build = `${BUILDS}/1`): ProjectHere =>
-  new ProjectHere(sandbox.settings(build, more, prefix), sandbox.facts);
+const project = (prefix: string, more = ""): ProjectHere =>
+  new ProjectHere(sandbox.settings(`${BUILDS}/1`, more, prefix), sandbox.facts);
 const atEdge = (): string =>
   `    url: ${sandbox.facts.edge}\n    edge: { kind: purge, nodes: ${JSON.stringify(sandbox.facts.pops)}, token: ${sandbox.facts.purgeToken}, query: ignored, ${AT_ONCE} }`;
 
@@ -34,18 +34,7 @@ test("events come line by line, each of JSON; a verification comes as JUnit XML"
   ]);
 });
 
-test("who clears, forgets and ends holds is asked first, and told what can't come back where nobody can be asked", async () => {
-  const cleared = project("asked/", "    retain: { releases: 1, for: 1s }");
-  for (const number of [1, 2]) await cleared.result(["deliver", "--build", `${BUILDS}/${number}`]);
-  for (const call of [["prune", "--forget", "robots.txt"], ["releases", "--end-hold"], ["invalidate", "--everything"]]) {
-    const { exit, stderr } = await cleared.run(call);
-    expect([call, exit, stderr]).toEqual([call, expect.any(Number), expect.stringMatching(/^failed: /m)]);
-  }
-  const forgotten = await cleared.run(["prune", "--forget", "robots.txt", "--yes"]);
-  expect([forgotten.exit, forgotten.stdout]).toEqual([0, expect.stringContaining("robots.txt")]);
-}); // prettier-ignore
-
-test("setup --sandbox, the sandbox's settings and what they need", async () => {
+test("setup --sandbox writes a destination to practise on, and says so when it is there already", async () => {
   const fresh = project("fresh/");
   writeFiles(fresh.folder, { "package.json": '{"name":"ferries","scripts":{"build":"x"}}', "dist/index.html": "<p>" });
   const made = await fresh.run(["setup", "--sandbox", "--settings", "made.yaml"]);
