@@ -60,6 +60,7 @@ export default tseslint.config(
         URL: "readonly",
         Buffer: "readonly",
         setTimeout: "readonly",
+        clearTimeout: "readonly",
         performance: "readonly",
       },
     },

@@ -3,18 +3,11 @@ import { join, resolve } from "node:path";
 import type { Policy } from "../../src/core/model/policy.ts";
 import { writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
-import { NO_KEYS, RunningSandbox } from "../support/program.ts";
+import { NO_KEYS, useSandboxes } from "../support/program.ts";
 
 const BUILDS = resolve("demo/builds");
 
-const running: RunningSandbox[] = [];
-const startSandbox = async (...args: string[]): Promise<RunningSandbox> => {
-  running.push(await RunningSandbox.start(args));
-  return running.at(-1) as RunningSandbox;
-};
-afterEach(async () => {
-  for (const sandbox of running.splice(0)) await sandbox.stop();
-});
+const startSandbox = useSandboxes();
 
 /** A project without settings, as a newcomer has it. */
 function newProject(files: Record<string, string>): ProjectHere {

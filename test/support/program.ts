@@ -200,6 +200,22 @@ export class RunningSandbox {
   }
 }
 
+/**
+ * Starts sandboxes for the tests of one file; each stops when its test has ended.
+ * @param always arguments that each of them is started with
+ */
+export function useSandboxes(...always: string[]): (...args: string[]) => Promise<RunningSandbox> {
+  const running: RunningSandbox[] = [];
+  afterEach(async () => {
+    for (const sandbox of running.splice(0)) await sandbox.stop();
+  });
+  return async (...args) => {
+    const sandbox = await RunningSandbox.start([...always, ...args]);
+    running.push(sandbox);
+    return sandbox;
+  };
+}
+
 export const WRITES = new Set([
   "PutObject",
   "CopyObject",

@@ -5,7 +5,7 @@ import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
-import { AT_ONCE, RunningSandbox, type Outcome } from "../support/program.ts";
+import { AT_ONCE, RunningSandbox, useSandboxes, type Outcome } from "../support/program.ts";
 import { visitNode } from "../support/web-root.ts";
 
 /** A small site in which everything has changed. */
@@ -26,14 +26,7 @@ const writeBuild = (text: string): string =>
 const [V1, V2] = [writeBuild("one"), writeBuild("two")];
 const CHANGED = walk(V2);
 
-const running: RunningSandbox[] = [];
-const startSandbox = async (...args: string[]): Promise<RunningSandbox> => {
-  running.push(await RunningSandbox.start(["--origin", "website", ...args]));
-  return running.at(-1) as RunningSandbox;
-};
-afterEach(async () => {
-  for (const sandbox of running.splice(0)) await sandbox.stop();
-});
+const startSandbox = useSandboxes("--origin", "website");
 
 const withFaults = (rules: string): string[] => [
   "--faults",

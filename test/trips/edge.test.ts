@@ -1,15 +1,8 @@
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
-import { AT_ONCE, RunningSandbox } from "../support/program.ts";
+import { AT_ONCE, RunningSandbox, useSandboxes } from "../support/program.ts";
 
-const running: RunningSandbox[] = [];
-const startSandbox = async (...args: string[]): Promise<RunningSandbox> => {
-  running.push(await RunningSandbox.start(args));
-  return running.at(-1) as RunningSandbox;
-};
-afterEach(async () => {
-  for (const sandbox of running.splice(0)) await sandbox.stop();
-});
+const startSandbox = useSandboxes();
 
 interface Seen {
   readonly status: number;

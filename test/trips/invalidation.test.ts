@@ -6,7 +6,7 @@ import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
-import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
+import { AT_ONCE, Project, RunningSandbox, useSandboxes } from "../support/program.ts";
 import { visitNode } from "../support/web-root.ts";
 import { isSoak } from "../support/seeds.ts";
 
@@ -15,14 +15,7 @@ const FORMS = ["gzip, deflate, br, zstd", "gzip, deflate, br", "gzip, deflate", 
 
 type Invalidation = DeliveryResult["invalidation"];
 
-const running: RunningSandbox[] = [];
-const startSandbox = async (...args: string[]): Promise<RunningSandbox> => {
-  running.push(await RunningSandbox.start(["--origin", "website", ...args]));
-  return running.at(-1) as RunningSandbox;
-};
-afterEach(async () => {
-  for (const sandbox of running.splice(0)) await sandbox.stop();
-});
+const startSandbox = useSandboxes("--origin", "website");
 
 const distribution = ({ facts }: RunningSandbox, more = ""): string =>
   `{ kind: distribution, id: ${facts.distribution}, endpoint: "${facts.edgeApi}", ${AT_ONCE}${more} }`;

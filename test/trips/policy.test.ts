@@ -3,19 +3,12 @@ import { CreateMultipartUploadCommand, S3Client } from "@aws-sdk/client-s3";
 import type { Policy, PolicyStatement } from "../../src/core/model/policy.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
-import { AT_ONCE, NO_KEYS, RunningSandbox } from "../support/program.ts";
+import { AT_ONCE, NO_KEYS, useSandboxes } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
 const BUILDS = resolve("demo/builds");
 
-const running: RunningSandbox[] = [];
-const startSandbox = async (...args: string[]): Promise<RunningSandbox> => {
-  running.push(await RunningSandbox.start(args));
-  return running.at(-1) as RunningSandbox;
-};
-afterEach(async () => {
-  for (const sandbox of running.splice(0)) await sandbox.stop();
-});
+const startSandbox = useSandboxes();
 
 const without = (policy: Policy, right: string): Policy => ({
   ...policy,

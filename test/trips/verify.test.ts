@@ -6,19 +6,12 @@ import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { showVerify } from "../../src/cli/verify/show.ts";
 import type { Terminal } from "../../src/cli/frame/terminal.ts";
 import { ProjectHere } from "../support/called-here.ts";
-import { AT_ONCE, RunningSandbox } from "../support/program.ts";
+import { AT_ONCE, RunningSandbox, useSandboxes } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 
 const [V1, V2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
 
-const running: RunningSandbox[] = [];
-const startSandbox = async (...args: string[]): Promise<RunningSandbox> => {
-  running.push(await RunningSandbox.start(args));
-  return running.at(-1) as RunningSandbox;
-};
-afterEach(async () => {
-  for (const sandbox of running.splice(0)) await sandbox.stop();
-});
+const startSandbox = useSandboxes();
 
 /** As a person reads it, without colours. */
 const PAGE = { columns: 100, style: (_: string, text: string) => text } as unknown as Terminal;
