@@ -104,10 +104,9 @@ async function assertUntouched(
     throw new OperatorError("changed-meanwhile", { key: to }, {}, cause);
 }
 
-/** A try whose answer was lost has made the copy: what stands there tells. One onto itself has changed its very source. */
+/** A try whose answer was lost has made the copy: what stands there tells. */
 async function findOwnCopy(step: PinnedCopy, store: ObjectStore): Promise<Written | undefined> {
-  const { from, fromEtag, to, headers, size, storedHash, expected } = step;
-  if (from === to && headers === undefined) return undefined;
+  const { fromEtag, to, headers, size, storedHash, expected } = step;
   const found = await store.head(to);
   const isStill = expected !== "absent" && found?.etag === expected.etag;
   if (!found || isStill || found.size !== size) return undefined;

@@ -48,4 +48,13 @@ test("each right that is missing is told by its own refusal, and the other tries
   }
   const broken = around(store, { copy: () => Promise.reject(new StoreError("server", "no", { action: { do: "use", key: "" } })) }); // prettier-ignore
   await expect(tryStore(broken, facts)).rejects.toMatchObject({ kind: "server" });
+  const toConditions = (kind: "conditions-unsupported" | "server") =>
+    around(store, {
+      put: (...args) =>
+        args[3]
+          ? Promise.reject(new StoreError(kind, "no", { action: { do: "use", key: "" } }))
+          : store.put(...args),
+    });
+  expect((await tryStore(toConditions("conditions-unsupported"), facts)).condition).toBe("unsupported");
+  await expect(tryStore(toConditions("server"), facts)).rejects.toMatchObject({ kind: "server" });
 });

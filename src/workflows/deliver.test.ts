@@ -149,3 +149,22 @@ test.each(["website", "objects"] as const)(
     expect(deaths).toBeGreaterThan(20);
   },
 );
+
+test("what the tool writes down is held by no cache, and says what it is", async () => {
+  const store = new MemoryStore();
+  for (const text of ["one", "two"]) await run({ "index.html": text, "assets/a-1f2e3d4c.js": "a" }, store);
+  const types = new Map<string, string | undefined>();
+  for await (const { objects } of store.list(".courier/"))
+    for (const { key } of objects) {
+      if (key.includes("/vault/")) continue;
+      const { headers } = (await store.head(key)) as NonNullable<Awaited<ReturnType<ObjectStore["head"]>>>;
+      expect([key, headers["cache-control"]]).toEqual([key, "no-store"]);
+      types.set(key.replace(/\d+-run-\d+/, "N"), headers["content-type"]);
+    }
+  expect(Object.fromEntries(types)).toEqual({
+    ".courier/current.json": "application/json",
+    ".courier/hold.json": "application/json",
+    ".courier/immutable.json.gz": "application/gzip",
+    ".courier/releases/N.ndjson.gz": "application/gzip",
+  });
+});

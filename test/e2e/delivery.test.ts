@@ -245,28 +245,3 @@ test("what somebody else changed is mended, what is not ours is left alone, and 
   });
   expect((await store.head("logo.svg"))?.headers["cache-control"]).toBe("public, max-age=86400");
 });
-
-test("a run that died after its pages were switched is finished by the same call, and sends nothing twice", async () => {
-  const first = writeFiles(temporaryFolder("died"), { "index.html": "<p>one</p>", "old.html": "<p>old</p>" });
-  const second = writeFiles(temporaryFolder("died"), { "index.html": "<p>two</p>", "app-1f2e3d4c.js": "x" });
-  const project = new Project(sandbox.settings(first, "", "died"), sandbox.facts);
-  const store = createS3Store({ ...sandbox.facts, prefix: "died/", addressing: "path" }, () => undefined);
-  await project.result(["deliver"]);
-  const pointer = await readText(await store.get(".courier/current.json"));
-  await project.result(["deliver", "--build", second]);
-  // As if the run had ended right before the pointer moved.
-  await store.put(
-    ".courier/current.json",
-    {
-      size: pointer?.length ?? 0,
-      hash: createHash("sha256")
-        .update(pointer ?? "")
-        .digest("hex"),
-      open: () => Buffer.from(pointer ?? ""),
-    },
-    {},
-  );
-  const again = await project.result(["deliver", "--build", second]);
-  expect(again).toMatchObject({ release: 2, bytes: { sent: 0 }, counts: { unchanged: 2 } });
-  expect(await project.result(["deliver", "--build", second])).toMatchObject({ release: 2, previous: 2 });
-});
