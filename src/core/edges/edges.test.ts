@@ -6,6 +6,7 @@ import { holds } from "../../../test/support/seeds.ts";
 
 import { createMarks, createTable, empty, firstOf, isMarked, lastOf, mark, NEVER, sizeOf, takeLesser } from "./cover/dense-table.ts"; // prettier-ignore
 import { searchDensely, MOST_LOOKS } from "./cover/dense-search.ts";
+import { compareParcels } from "../compare/compare.ts";
 import { selectByHand } from "./hand-invalidation.ts";
 import { mayHold, wouldBeSpared } from "./held-answers.ts";
 import { chooseWay, isBelieved } from "./forms-trial.ts";
@@ -14,7 +15,7 @@ import { listOwed, selectOrphans, selectUnrecorded, strikeConfirmed, toOwed } fr
 import { CLEARING_WAYS, type ReadBack } from "../model/edge.ts";
 import { mergeOutcomes, toUnasked, type EdgeOutcome } from "../model/edge-outcome.ts";
 import { listSpellings } from "../addresses/spellings.ts";
-import { selectOwed } from "./stale-addresses.ts";
+import { selectInvalidations, selectOwed } from "./stale-addresses.ts";
 import { judgeReadBack, selectReadBacks } from "./read-back.ts";
 
 const RULES = { forms: ["file", "folder"] as const, basePath: "/", indexName: "index.html" };
@@ -208,4 +209,32 @@ test("few addresses are named one by one, at caches any number; a wildcard takes
     return asked?.patterns ?? [];
   };
   expect([ask(20, 20).length, ask(21, 20), ask(60, Infinity).length]).toEqual([20, ["/p*"], 60]);
+});
+
+test("whole trees go where rules changed, and everything where the entry page answers everywhere and is new", () => {
+  const place = new PureDestination();
+  delivered({ "index.html": "one", "news.html": "n" }, place);
+  const entry = { kind: "object", cacheControl: "max-age=60" } as const;
+  const ask = (files: Record<string, string>, more: object, edge: object = {}): (readonly string[])[] => {
+    const { parcels } = place.analyse(files).wanted;
+    const { invalidations } = selectInvalidations({
+      ...{ comparison: compareParcels(parcels, place.state), answering: parcels, addressRules: RULES },
+      ...{ owed: [], trees: [], onceDelivered: new Set(), carriesHeaders: true },
+      edges: [
+        { name: "near", identity: "near", ...EXACT_EDGE, wildcard: "prefix", mostWildcards: 15, ...edge },
+      ],
+      ...more,
+    } as never);
+    return invalidations.map(({ patterns }) => patterns);
+  };
+  const same = { "index.html": "one", "news.html": "n" };
+  expect(ask(same, { trees: ["/routes/*"] })).toEqual([["/routes/*"]]);
+  expect(ask(same, { trees: ["/routes/*"] }, { wildcard: "none" })).toEqual([]);
+  expect(ask({ ...same, "index.html": "two" }, { unknownAnswered: entry })).toEqual([["/*"]]);
+  expect(ask({ ...same, "news.html": "m" }, { unknownAnswered: entry })).toEqual([["/news.html"]]);
+  // Of an entry page that nobody held under other addresses, only its own go.
+  const spared = { unknownAnswered: { kind: "object", cacheControl: "max-age=0" } };
+  expect(ask({ ...same, "index.html": "two" }, spared, { minimumFreshness: 0 })).toEqual([
+    ["/", "/index.html"],
+  ]);
 });
