@@ -86,6 +86,9 @@ test("what people write is likelier as such than as random letters", () => {
     expect(costAsPeopleName(token)).toBeGreaterThan(random(token, 16) + 5);
   for (const token of ["BfL3s-aQ", "DlAUqK2U", "NkrHgpF3V-"])
     expect(costAsPeopleName(token)).toBeGreaterThan(random(token, 64));
+  // Digits that are no day are no day; with a time of day behind it, one is likelier than with any digits.
+  for (const [likelier, than] of [["20241231", "20241331"], ["31122024", "32122024"], ["20241231", "21241231"], ["20240131142233", "20240131992233"], ["2024", "2104"]] as const)
+    expect([likelier, costAsPeopleName(likelier) < costAsPeopleName(than) - 1]).toEqual([likelier, true]);
 }); // prettier-ignore
 
 test("a family is written in one alphabet, and what its tokens can't be is not in it", () => {
