@@ -90,18 +90,11 @@ test.each(["server", "throttled", "unreachable"] as const)(
   },
 );
 
-test.each([
-  "denied",
-  "no-such-bucket",
-  "credentials-refused",
-  "precondition",
-  "integrity",
-  "clock-skew",
-] as const)("a %s failure is permanent", async (kind) => {
+test.each(["denied", "no-such-bucket", "credentials-refused", "precondition", "integrity", "clock-skew"] as const)("a %s failure is permanent", async (kind) => {
   const { store, calls } = failing(kind, 1);
   await expect(store.get("a")).rejects.toMatchObject({ kind });
   expect(calls()).toBe(1);
-});
+}); // prettier-ignore
 
 test("a store that nobody answers at is given up sooner, and what the server asked for is waited", async () => {
   const dead = failing("unreachable", 99, { code: "ECONNREFUSED" });

@@ -88,26 +88,14 @@ async function watch(habits: Habits) {
 }
 
 test.each<[string, Habits, object]>([
-  [
-    "tells queries apart",
-    { ignoresQuery: false },
-    { holdsZero: false, ignoresQuery: false, holdsNegative: false },
-  ],
+  ["tells queries apart", { ignoresQuery: false }, { holdsZero: false, ignoresQuery: false, holdsNegative: false }],
   ["ignores queries", {}, { holdsZero: false, ignoresQuery: true, holdsNegative: false }],
-  [
-    "holds what it should not",
-    { holdsZero: true },
-    { holdsZero: true, ignoresQuery: true, holdsNegative: false },
-  ],
-  [
-    "holds 'not found'",
-    { holdsMissing: true },
-    { holdsZero: false, ignoresQuery: true, holdsNegative: true },
-  ],
+  ["holds what it should not", { holdsZero: true }, { holdsZero: true, ignoresQuery: true, holdsNegative: false }],
+  ["holds 'not found'", { holdsMissing: true }, { holdsZero: false, ignoresQuery: true, holdsNegative: true }],
 ])("an edge that %s is seen to", async (_, habits, seen) => {
   const { holdsOld, habits: found } = await watch(habits);
   expect([holdsOld, found]).toEqual([true, seen]);
-});
+}); // prettier-ignore
 
 test("of an edge that holds nothing, no query can be told, and nothing old can be", async () => {
   const { holdsOld, habits, tools, edge } = await watch({ isNone: true });

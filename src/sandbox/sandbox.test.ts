@@ -243,21 +243,11 @@ test.each([
   ["an unknown key", SIGNED, { ...RULES, identities: [] }, "InvalidAccessKeyId"],
   ["another region", SIGNED, { ...RULES, region: "eu-west-1" }, "AuthorizationHeaderMalformed"],
   ["another service", SIGNED, { ...RULES, service: "cloudfront" as const }, "AuthorizationHeaderMalformed"],
-  [
-    "a clock that is wrong by twenty minutes",
-    SIGNED,
-    { ...RULES, nowMs: RULES.nowMs + 20 * 60_000 },
-    "RequestTimeTooSkewed",
-  ],
-  [
-    "a header of another kind",
-    { ...SIGNED, headers: { authorization: "Basic x" } },
-    RULES,
-    "AuthorizationHeaderMalformed",
-  ],
+  ["a clock that is wrong by twenty minutes", SIGNED, { ...RULES, nowMs: RULES.nowMs + 20 * 60_000 }, "RequestTimeTooSkewed"],
+  ["a header of another kind", { ...SIGNED, headers: { authorization: "Basic x" } }, RULES, "AuthorizationHeaderMalformed"],
 ])("%s is refused in the protocol's words", (_, request, rules, code) => {
   expect(() => authenticate(request, rules)).toThrow(expect.objectContaining({ code }) as Error);
-});
+}); // prettier-ignore
 
 test("an object table comes back from its journal, also when its last line was cut off, and leaves no bytes behind", () => {
   const data = folder();

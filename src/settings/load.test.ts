@@ -57,26 +57,10 @@ test("the settings of the design are read whole, with units, defaults and variab
 });
 
 test.each<[string, string, string]>([
-  [
-    "a misspelt key",
-    WHOLE.replace("browser: 1m", "browsr: 1m"),
-    "  courier.yaml:4:46: freshness[0]: unknown key browsr; did you mean browser?",
-  ],
-  [
-    "a wrong unit",
-    WHOLE.replace("edge: 1h", "edge: 1hour"),
-    '  courier.yaml:4:65: freshness[0].edge: "1hour" should be a duration such as 90s, 10m, 2h or 1d',
-  ],
-  [
-    "a wrong kind",
-    WHOLE.replace("kind: purge", "kind: purj"),
-    '  courier.yaml:18:20: destinations.staging.edge[0].kind: "purj" is not a kind that is known here',
-  ],
-  [
-    "a missing bucket",
-    WHOLE.replace("bucket: staging, ", ""),
-    "  courier.yaml:17:5: destinations.staging.store.bucket: bucket is missing (text)",
-  ],
+  ["a misspelt key", WHOLE.replace("browser: 1m", "browsr: 1m"), "  courier.yaml:4:46: freshness[0]: unknown key browsr; did you mean browser?"],
+  ["a wrong unit", WHOLE.replace("edge: 1h", "edge: 1hour"), '  courier.yaml:4:65: freshness[0].edge: "1hour" should be a duration such as 90s, 10m, 2h or 1d'],
+  ["a wrong kind", WHOLE.replace("kind: purge", "kind: purj"), '  courier.yaml:18:20: destinations.staging.edge[0].kind: "purj" is not a kind that is known here'],
+  ["a missing bucket", WHOLE.replace("bucket: staging, ", ""), "  courier.yaml:17:5: destinations.staging.store.bucket: bucket is missing (text)"],
   [
     "a key of another kind",
     WHOLE.replace("id: EXAMPLE0000001", "id: E, nodes: [http://x]"),
@@ -85,7 +69,7 @@ test.each<[string, string, string]>([
 ])("%s is named with its place", (_, text, problem) => {
   const found = problemsOf(text, { EDGE_TOKEN: "t" });
   expect(found.split("\n")).toContain(problem);
-});
+}); // prettier-ignore
 
 test("every mistake is told at once, broken YAML with its place, and a variable that is not set", () => {
   expect(

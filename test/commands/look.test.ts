@@ -19,15 +19,7 @@ const demo = (number: number): string => resolve("demo/builds", String(number));
 const bare = (): ProjectHere => new ProjectHere("", { accessKeyId: "", secretAccessKey: "" });
 
 test("the survey needs no settings and shows every file with its role, weights and headers", async () => {
-  const { exit, stdout } = await bare().run([
-    "survey",
-    "--build",
-    demo(2),
-    "--settings",
-    "courier.yaml",
-    "--format",
-    "json",
-  ]);
+  const { exit, stdout } = await bare().run(["survey", "--build", demo(2), "--settings", "courier.yaml", "--format", "json"]);
   expect(exit).toBe(2);
   const project = bare();
   const { unlinkSync } = await import("node:fs");
@@ -37,26 +29,17 @@ test("the survey needs no settings and shows every file with its role, weights a
   expect(survey.files.map(({ path }) => path)).toEqual(walk(demo(2)).sort((a, b) => (a < b ? -1 : 1)));
   expect(survey.problems).toEqual([]);
   expect(survey.totals.wire).toBeLessThan(survey.totals.gzip);
-  expect(survey.files.find(({ path }) => path === "index.html")).toMatchObject({
-    role: "entry",
-    type: "text/html; charset=utf-8",
-  });
+  expect(survey.files.find(({ path }) => path === "index.html")).toMatchObject({ role: "entry", type: "text/html; charset=utf-8" });
   expect(stdout).not.toBe("");
-});
+}); // prettier-ignore
 
 test("the third demo build is refused with page and line, in the survey, as SARIF of the standard, and by a delivery", async () => {
   const project = new ProjectHere(sandbox.settings(demo(3)), sandbox.facts);
   const found = await project.run(["survey", "--fail-on", "error", "--no-color"]);
   expect(found.exit).toBe(3);
-  expect(found.stdout).toMatch(
-    /error +index\.html:10: \/assets\/deckchairs-Q4ZTRW7M\.js is named here and is not in the build\n.*\(missing-asset\)/,
-  );
-  const sarif = JSON.parse((await project.run(["survey", "--format", "sarif"])).stdout) as {
-    runs: { results: unknown[] }[];
-  };
-  const schema = JSON.parse(
-    readFileSync("node_modules/@microsoft/jest-sarif/lib/schemas/sarif-2.1.0-rtm.5.json", "utf8"),
-  ) as object;
+  expect(found.stdout).toMatch(/error +index\.html:10: \/assets\/deckchairs-Q4ZTRW7M\.js is named here and is not in the build\n.*\(missing-asset\)/);
+  const sarif = JSON.parse((await project.run(["survey", "--format", "sarif"])).stdout) as { runs: { results: unknown[] }[] };
+  const schema = JSON.parse(readFileSync("node_modules/@microsoft/jest-sarif/lib/schemas/sarif-2.1.0-rtm.5.json", "utf8")) as object;
   const Draft04 = AjvDraft04 as unknown as new (options: object) => Ajv;
   const ajv = new Draft04({ strict: false, validateFormats: false, unicodeRegExp: false, logger: false });
   const validate = ajv.compile(schema);
@@ -64,40 +47,20 @@ test("the third demo build is refused with page and line, in the survey, as SARI
   expect(validate({ ...sarif, version: "9" })).toBe(false);
   expect(sarif.runs[0]?.results).toHaveLength(1);
   const refused = await project.run(["deliver"]);
-  expect(refused).toMatchObject({
-    exit: 3,
-    stderr: expect.stringMatching(/index\.html:10: .*\n.*\(missing-asset\)/) as string,
-  });
-});
+  expect(refused).toMatchObject({ exit: 3, stderr: expect.stringMatching(/index\.html:10: .*\n.*\(missing-asset\)/) as string });
+}); // prettier-ignore
 
 test("explain tells what a file is, why, at which addresses, who names it, and what a delivery would do", async () => {
   const project = new ProjectHere(sandbox.settings(demo(1)), sandbox.facts);
   await project.result(["deliver"]);
   const chunk = walk(demo(2)).find((path) => path.startsWith("assets/departures-")) as string;
   const explain = async (...names: string[]): Promise<Explanation[]> => {
-    const { stdout, stderr } = await project.run([
-      "explain",
-      ...names,
-      "--build",
-      demo(2),
-      "--format",
-      "json",
-    ]);
+    const { stdout, stderr } = await project.run(["explain", ...names, "--build", demo(2), "--format", "json"]);
     if (stdout === "") throw new Error(stderr);
     return (JSON.parse(stdout) as { files: unknown[] }).files.map((file) => explanationSchema.parse(file));
   };
-  const [script, page, worker, alias] = await explain(
-    chunk,
-    "crossings/alder-heron/index.html",
-    "sw.js",
-    "/crossings/alder-heron/",
-  );
-  expect(alias).toMatchObject({
-    path: "crossings/alder-heron/",
-    aliasOf: "crossings/alder-heron/index.html",
-    addresses: ["/crossings/alder-heron/"],
-    headers: page?.headers,
-  });
+  const [script, page, worker, alias] = await explain(chunk, "crossings/alder-heron/index.html", "sw.js", "/crossings/alder-heron/");
+  expect(alias).toMatchObject({ path: "crossings/alder-heron/", aliasOf: "crossings/alder-heron/index.html", addresses: ["/crossings/alder-heron/"], headers: page?.headers });
   expect(script).toMatchObject({
     role: "fingerprinted",
     delivery: { change: "new" },
@@ -109,45 +72,25 @@ test("explain tells what a file is, why, at which addresses, who names it, and w
     addresses: ["/crossings/alder-heron/index.html", "/crossings/alder-heron/"],
     delivery: { change: "replaced" },
   });
-  expect(page?.names.map(({ path }) => path)).toEqual(
-    expect.arrayContaining(["site.webmanifest", "favicon.svg", "timetables/index.html"]),
-  );
+  expect(page?.names.map(({ path }) => path)).toEqual(expect.arrayContaining(["site.webmanifest", "favicon.svg", "timetables/index.html"]));
   expect(worker).toMatchObject({
     role: "worker",
-    headers: expect.arrayContaining([
-      expect.objectContaining({ header: "cache-control", rule: "role worker", counts: true }),
-    ]) as unknown,
+    headers: expect.arrayContaining([expect.objectContaining({ header: "cache-control", rule: "role worker", counts: true })]) as unknown,
   });
   const wrong = await project.run(["explain", "indx.html"]);
-  expect(wrong).toMatchObject({
-    exit: 2,
-    stderr: expect.stringMatching(/has no file indx\.html\n.*did you mean index\.html\?/) as string,
-  });
-});
+  expect(wrong).toMatchObject({ exit: 2, stderr: expect.stringMatching(/has no file indx\.html\n.*did you mean index\.html\?/) as string });
+}); // prettier-ignore
 
 test("the project's root, an empty folder and a folder with the site one level down are refused with the mend", async () => {
-  const root = writeFiles(temporaryFolder("root"), {
-    "package.json": "{}",
-    "index.html": "<p>source</p>",
-    "dist/index.html": "<p>built</p>",
-    "node_modules/a/index.js": "1",
-  });
+  const root = writeFiles(temporaryFolder("root"), { "package.json": "{}", "index.html": "<p>source</p>", "dist/index.html": "<p>built</p>", "node_modules/a/index.js": "1" });
   const project = new ProjectHere(sandbox.settings(root, "", "roots"), sandbox.facts);
   sandbox.takeLedger();
-  expect((await project.run(["deliver"])).stderr).toMatch(
-    /looks like the sources of a site, not like its build\n.*say --build .*\/dist \(wrong-folder\)/,
-  );
-  expect((await project.run(["deliver", "--build", temporaryFolder("empty")])).stderr).toMatch(
-    /holds no file to deliver\n.*\(empty-build\)/,
-  );
-  const result = await project.run([
-    "deliver",
-    "--build",
-    writeFiles(temporaryFolder("down"), { "site/index.html": "<p>a</p>" }),
-  ]);
+  expect((await project.run(["deliver"])).stderr).toMatch(/looks like the sources of a site, not like its build\n.*say --build .*\/dist \(wrong-folder\)/);
+  expect((await project.run(["deliver", "--build", temporaryFolder("empty")])).stderr).toMatch(/holds no file to deliver\n.*\(empty-build\)/);
+  const result = await project.run(["deliver", "--build", writeFiles(temporaryFolder("down"), { "site/index.html": "<p>a</p>" })]);
   expect(result).toMatchObject({ exit: 3, stderr: expect.stringMatching(/one level down/) as string });
   expect(sandbox.takeLedger().filter(({ method }) => method !== "GET")).toEqual([]);
-});
+}); // prettier-ignore
 
 test("guards of names, credentials and reused fingerprints, all at once; a lower sequence is refused", async () => {
   const first = writeFiles(temporaryFolder("reuse"), {
@@ -242,17 +185,8 @@ test("the survey says what is pinned under a name that stays, and what a worker 
     "sw.js": "importScripts('lib/cache.js')",
     "lib/cache.js": "1",
   });
-  const { stdout } = await new ProjectHere(sandbox.settings(folder), sandbox.facts).run([
-    "survey",
-    "--format",
-    "json",
-  ]);
+  const { stdout } = await new ProjectHere(sandbox.settings(folder), sandbox.facts).run(["survey", "--format", "json"]);
   const survey = surveySchema.parse(JSON.parse(stdout));
-  expect(survey.problems).toMatchObject([
-    { code: "pinned-name", severity: "warning", path: "index.html", line: 1 },
-  ]);
-  expect(survey.files.find(({ path }) => path === "lib/cache.js")).toMatchObject({
-    role: "worker",
-    reason: "a worker loads it under this name",
-  });
-});
+  expect(survey.problems).toMatchObject([{ code: "pinned-name", severity: "warning", path: "index.html", line: 1 }]);
+  expect(survey.files.find(({ path }) => path === "lib/cache.js")).toMatchObject({ role: "worker", reason: "a worker loads it under this name" });
+}); // prettier-ignore

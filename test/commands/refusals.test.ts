@@ -16,79 +16,19 @@ afterAll(() => sandbox.stop());
 const settings = (more = ""): string => sandbox.settings(build, more);
 
 test.each<[string, (text: string) => string, string[], number, RegExp]>([
-  [
-    "a wrong bucket",
-    (text) => text.replace("bucket: practice", "bucket: practise"),
-    [],
-    1,
-    /there is no bucket practise at http:\/\/127/,
-  ],
-  [
-    "a store that is not running",
-    (text) => text.replace(/127\.0\.0\.1:\d+/, "127.0.0.1:9"),
-    [],
-    1,
-    /the connection was refused[\s\S]*is it running/,
-  ],
-  [
-    "a missing build",
-    (text) => text,
-    ["--build", "nowhere"],
-    3,
-    /there is no build at .*nowhere[\s\S]*run your build first/,
-  ],
+  ["a wrong bucket", (text) => text.replace("bucket: practice", "bucket: practise"), [], 1, /there is no bucket practise at http:\/\/127/],
+  ["a store that is not running", (text) => text.replace(/127\.0\.0\.1:\d+/, "127.0.0.1:9"), [], 1, /the connection was refused[\s\S]*is it running/],
+  ["a missing build", (text) => text, ["--build", "nowhere"], 3, /there is no build at .*nowhere[\s\S]*run your build first/],
   ["an empty build", (text) => text, ["--build", "."], 3, /holds no file to deliver/],
-  [
-    "a misspelt key",
-    (text) => text.replace("endpoint:", "endpiont:"),
-    [],
-    2,
-    /courier\.yaml:5:\d+: destinations\.practice\.store: unknown key endpiont; did you mean endpoint\?/,
-  ],
-  [
-    "a missing value",
-    (text) => text.replace(/site: .*/, ""),
-    [],
-    2,
-    /courier\.yaml:\d+:1: site: site is missing/,
-  ],
-  [
-    "a variable that is not set",
-    (text) => text.replace("bucket: practice", 'bucket: "${FERRY_BUCKET}"'),
-    [],
-    2,
-    /courier\.yaml:5:\d+: the environment variable FERRY_BUCKET is not set/,
-  ],
-  [
-    "a header that no object carries",
-    (text) => `${text}headers: [{ files: "*", set: { X-Frame-Options: DENY } }]`,
-    [],
-    2,
-    /can't carry X-Frame-Options: set it at the edge/,
-  ],
-  [
-    "a destination that is not there",
-    (text) => text,
-    ["--to", "production"],
-    2,
-    /no destination named production[\s\S]*practice/,
-  ],
+  ["a misspelt key", (text) => text.replace("endpoint:", "endpiont:"), [], 2, /courier\.yaml:5:\d+: destinations\.practice\.store: unknown key endpiont; did you mean endpoint\?/],
+  ["a missing value", (text) => text.replace(/site: .*/, ""), [], 2, /courier\.yaml:\d+:1: site: site is missing/],
+  ["a variable that is not set", (text) => text.replace("bucket: practice", 'bucket: "${FERRY_BUCKET}"'), [], 2, /courier\.yaml:5:\d+: the environment variable FERRY_BUCKET is not set/],
+  ["a header that no object carries", (text) => `${text}headers: [{ files: "*", set: { X-Frame-Options: DENY } }]`, [], 2, /can't carry X-Frame-Options: set it at the edge/],
+  ["a destination that is not there", (text) => text, ["--to", "production"], 2, /no destination named production[\s\S]*practice/],
   ["an option that is not there", (text) => text, ["--dryrun"], 2, /did you mean --dry-run\?/],
   ["an option without its value", (text) => text, ["--to"], 2, /Not enough arguments following: to/],
-  [
-    "nobody to ask",
-    (text) => text.replace("    store:", "    ask: true\n    store:"),
-    [],
-    3,
-    /there is no terminal to ask at; nothing was written[\s\S]*--yes/,
-  ],
-  [
-    "something that comes later",
-    (text) => text.replace("    store:", "    noIndex: true\n    store:"),
-    [],
-    2,
-    /keeping search engines out is known, but this version can't do it yet/,
-  ],
+  ["nobody to ask", (text) => text.replace("    store:", "    ask: true\n    store:"), [], 3, /there is no terminal to ask at; nothing was written[\s\S]*--yes/],
+  ["something that comes later", (text) => text.replace("    store:", "    noIndex: true\n    store:"), [], 2, /keeping search engines out is known, but this version can't do it yet/],
 ])("%s: a clear message, the right exit code, nothing written", async (_, change, args, exit, message) => {
   const project = new ProjectHere(change(settings()), sandbox.facts);
   sandbox.takeLedger();
@@ -96,10 +36,8 @@ test.each<[string, (text: string) => string, string[], number, RegExp]>([
   expect(outcome.stderr).toMatch(message);
   expect(outcome.exit).toBe(exit);
   expect(outcome.stdout).toBe("");
-  expect(
-    sandbox.takeLedger().filter(({ operation, status }) => WRITES.has(operation) && status < 300),
-  ).toEqual([]);
-});
+  expect(sandbox.takeLedger().filter(({ operation, status }) => WRITES.has(operation) && status < 300)).toEqual([]);
+}); // prettier-ignore
 
 test("wrong and missing credentials exit 7, and no secret is shown", async () => {
   const wrong = await new ProjectHere(settings(), {

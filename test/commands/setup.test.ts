@@ -17,81 +17,31 @@ function newProject(files: Record<string, string>): ProjectHere {
 }
 
 test.each([
-  [
-    "a build that is there",
-    { "dist/index.html": "<title>Fares | Pelican Sound Ferries</title>" },
-    "dist",
-    "Fares",
-  ],
-  [
-    "a toolchain's usual folder",
-    { "astro.config.mjs": "", "package.json": '{"name":"@pelican/sound-web"}' },
-    "dist",
-    "Sound Web",
-  ],
-  [
-    "a folder below",
-    { "angular.json": "{}", "dist/web/browser/index.html": "<title>Boats</title>" },
-    "dist/web/browser",
-    "Boats",
-  ],
+  ["a build that is there", { "dist/index.html": "<title>Fares | Pelican Sound Ferries</title>" }, "dist", "Fares"],
+  ["a toolchain's usual folder", { "astro.config.mjs": "", "package.json": '{"name":"@pelican/sound-web"}' }, "dist", "Sound Web"],
+  ["a folder below", { "angular.json": "{}", "dist/web/browser/index.html": "<title>Boats</title>" }, "dist/web/browser", "Boats"],
   ["the only page there is", { "html/index.html": "<title>Quay</title>" }, "html", "Quay"],
-  [
-    "a repository's name",
-    {
-      "html/index.html": "",
-      ".git/config": '[core]\n[remote "origin"]\n\turl = git@127.0.0.1:boats/tide-tables.git\n\tfetch = x\n',
-    },
-    "html",
-    "Tide Tables",
-  ],
-])(
-  "setup finds %s, writes settings that the tool can read, and can be run again",
-  async (_, files, folder, site) => {
-    const project = newProject(files);
-    const settings = join(project.folder, "made.yaml");
-    const given = [
-      "--settings",
-      "made.yaml",
-      "--yes",
-      "--bucket",
-      "pelican-sound-web",
-      "--region",
-      "eu-west-1",
-    ];
-    const first = await project.run([
-      "setup",
-      ...given,
-      "--edge",
-      "distribution:EXAMPLE0000001",
-      "--url",
-      "https://www.pelicansound.example",
-    ]);
-    expect([first.exit, first.stderr]).toEqual([0, ""]);
-    expect(first.stdout).toContain("rcourier deliver --settings made.yaml\n");
-    const text = readFileSync(settings, "utf8");
-    expect(text).toContain(`folder: ${folder} `);
-    expect(text).toContain(`site: ${site}\n`);
-    const again = await project.run(["setup", ...given]);
-    expect([again.exit, again.stdout]).toEqual([0, expect.stringContaining("nothing to add")]);
-    expect(readFileSync(settings, "utf8")).toBe(text);
-    const added = await project.run([
-      "setup",
-      ...given,
-      "--destination",
-      "staging",
-      "--prefix",
-      "staging/",
-      "--edge",
-      "purge:http://127.0.0.1:9",
-    ]);
-    expect([added.exit, added.stdout]).toEqual([0, expect.stringContaining("destination staging")]);
-    // What stood there stands there still, comments included.
-    expect(readFileSync(settings, "utf8").startsWith(text.trimEnd())).toBe(true);
-    const policy = await project.run(["policy", "--settings", "made.yaml", "--to", "staging"]);
-    expect([policy.exit, policy.stdout]).toEqual([0, expect.stringContaining("pelican-sound-web/staging/*")]);
-  },
-);
+  ["a repository's name", { "html/index.html": "", ".git/config": '[core]\n[remote "origin"]\n\turl = git@127.0.0.1:boats/tide-tables.git\n\tfetch = x\n' }, "html", "Tide Tables"],
+])("setup finds %s, writes settings that the tool can read, and can be run again", async (_, files, folder, site) => {
+  const project = newProject(files);
+  const settings = join(project.folder, "made.yaml");
+  const given = ["--settings", "made.yaml", "--yes", "--bucket", "pelican-sound-web", "--region", "eu-west-1"];
+  const first = await project.run(["setup", ...given, "--edge", "distribution:EXAMPLE0000001", "--url", "https://www.pelicansound.example"]);
+  expect([first.exit, first.stderr]).toEqual([0, ""]);
+  expect(first.stdout).toContain("rcourier deliver --settings made.yaml\n");
+  const text = readFileSync(settings, "utf8");
+  expect(text).toContain(`folder: ${folder} `);
+  expect(text).toContain(`site: ${site}\n`);
+  const again = await project.run(["setup", ...given]);
+  expect([again.exit, again.stdout]).toEqual([0, expect.stringContaining("nothing to add")]);
+  expect(readFileSync(settings, "utf8")).toBe(text);
+  const added = await project.run(["setup", ...given, "--destination", "staging", "--prefix", "staging/", "--edge", "purge:http://127.0.0.1:9"]);
+  expect([added.exit, added.stdout]).toEqual([0, expect.stringContaining("destination staging")]);
+  // What stood there stands there still, comments included.
+  expect(readFileSync(settings, "utf8").startsWith(text.trimEnd())).toBe(true);
+  const policy = await project.run(["policy", "--settings", "made.yaml", "--to", "staging"]);
+  expect([policy.exit, policy.stdout]).toEqual([0, expect.stringContaining("pelican-sound-web/staging/*")]);
+}); // prettier-ignore
 
 test("setup without a terminal names what is missing; a wrong answer is said; nothing is written", async () => {
   const project = newProject({ "dist/index.html": "x" });

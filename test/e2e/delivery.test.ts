@@ -13,7 +13,7 @@ import {
   temporaryFolder,
   type RealBuild,
 } from "../support/builds.ts";
-import { Project, RunningSandbox, WRITES, type LedgerLine } from "../support/program.ts";
+import { Project, RunningSandbox, type LedgerLine } from "../support/program.ts";
 import { readText } from "../contracts/object-store.ts";
 import { isSoak } from "../support/seeds.ts";
 
@@ -161,48 +161,6 @@ async function expectStored(store: ObjectStore, folder: string): Promise<void> {
       });
   }
 }
-
-test("pages are written after all assets, the entry page last, removals after it, workers after the record, stale assets last of all", async () => {
-  const page = (text: string): string =>
-    `<!doctype html><title>${text}</title><script src="/app-1f2e3d4c.js"></script>`;
-  const first = writeFiles(temporaryFolder("order"), {
-    "index.html": page("one"), "news.html": page("one"), "old.html": page("old"), "app-1f2e3d4c.js": "1", "gone-2f3e4d5c.js": "2", "style.css": "a{}", "sw.js": "1", "timetable.json": "{}", "sitemap.xml": "<a/>",
-  }); // prettier-ignore
-  const second = writeFiles(temporaryFolder("order"), {
-    "index.html": page("two"), "news.html": page("two"), "new.html": page("new"), "app-1f2e3d4c.js": "1", "fresh-3f4e5d6c.js": "3", "style.css": "b{}", "sw.js": "2", "timetable.json": "[]", "sitemap.xml": "<b/>",
-  }); // prettier-ignore
-  const project = new Project(
-    sandbox.settings(first, "    retain: { releases: 1, for: 0s }", "order"),
-    sandbox.facts,
-  );
-  await project.result(["deliver"]);
-  sandbox.takeLedger();
-  await project.result(["deliver", "--build", second]);
-  const order = sandbox
-    .takeLedger()
-    .filter(({ operation }) => WRITES.has(operation))
-    .map(
-      ({ operation, key = "" }) =>
-        `${operation} ${key.replace(/^order\/|[\da-f]+-[\dT]+-[\da-f]+|[\da-f]{64}/g, "").replace("order/", "")}`,
-    );
-  const place = (what: RegExp): number => order.findIndex((line) => what.test(line));
-  const places = [
-    /fresh-/,
-    /style\.css/,
-    /timetable/,
-    /new\.html/,
-    /sitemap/,
-    /PutObject index\.html/,
-    /DeleteObject old\.html/,
-    /releases\//,
-    /current\.json/,
-    /sw\.js/,
-    /DeleteObject gone-/,
-  ].map(place);
-  expect(places.every((index) => index >= 0)).toBe(true);
-  expect(places).toEqual([...places].sort((a, b) => a - b));
-  expect(place(/news\.html/)).toBeLessThan(place(/PutObject index\.html/));
-});
 
 test("what somebody else changed is mended, what is not ours is left alone, and a header rule is a copy", async () => {
   const folder = writeFiles(temporaryFolder("drift"), {

@@ -116,25 +116,11 @@ async function findWrong({ nodes, host }: Stage, queries: readonly string[]): Pr
 
 test.each<[string, Kind, string, NodeJS.ProcessEnv, number, readonly string[]]>([
   ["varnish, one address at a time", "varnish", ", query: ignored", {}, 1, [""]],
-  [
-    "varnish without a count, two nodes",
-    "varnish",
-    ", query: ignored, encodings: []",
-    { VARNISH_PURGE: "stock" },
-    2,
-    [""],
-  ],
+  ["varnish without a count, two nodes", "varnish", ", query: ignored, encodings: []", { VARNISH_PURGE: "stock" }, 2, [""]],
   ["varnish that keeps forms apart", "varnish", ", query: ignored", { VARNISH_GZIP: "off" }, 1, [""]],
   ["varnish, wildcards in the path", "varnish", ", patterns: path", {}, 1, ["", "?utm_source=letter"]],
   ["varnish, wildcards by BAN", "varnish", ", patterns: ban", {}, 1, ["", "?utm_source=letter"]],
-  [
-    "nginx, a copy for each form",
-    "nginx",
-    `, query: ignored, encodings: ${JSON.stringify(FORMS)}`,
-    {},
-    1,
-    [""],
-  ],
+  ["nginx, a copy for each form", "nginx", `, query: ignored, encodings: ${JSON.stringify(FORMS)}`, {}, 1, [""]],
   ["nginx, a copy for each class of forms", "nginx", ", query: ignored", { NGINX_AE: "key" }, 1, [""]],
 ])(
   "%s: warmed in every form, after a delivery each address answers with the new bytes in every form",
@@ -149,7 +135,7 @@ test.each<[string, Kind, string, NodeJS.ProcessEnv, number, readonly string[]]>(
     expect(await findWrong(stage, queries)).toEqual([]);
   },
   120_000,
-);
+); // prettier-ignore
 
 test("a wildcard that a cache takes for an address of its own is noticed, and what it holds stays owed", async () => {
   const stage = await setUp("nginx", ", patterns: path, encodings: []");

@@ -77,24 +77,14 @@ test("a build is delivered, delivered again without a write, and its next versio
 });
 
 test.each([
-  [
-    "a wrong bucket",
-    (text: string) => text.replace(`bucket: ${bucket}`, "bucket: no-such-bucket-here"),
-    1,
-    /there is no bucket/,
-  ],
+  ["a wrong bucket", (text: string) => text.replace(`bucket: ${bucket}`, "bucket: no-such-bucket-here"), 1, /there is no bucket/],
   ["a wrong secret", (text: string) => text, 7, /does not accept these credentials/],
 ] as const)("%s is told apart", async (what, change, exit, message) => {
-  const settings = change(
-    `site: S\nbuild: { folder: . }\ndestinations:\n  real:\n    store: { kind: s3, bucket: ${bucket}, endpoint: "${endpoint}", region: ${region} }\n`,
-  );
-  const outcome = await new Project(settings, {
-    accessKeyId,
-    secretAccessKey: what === "a wrong secret" ? "x" : secretAccessKey,
-  }).run(["deliver"]);
+  const settings = change(`site: S\nbuild: { folder: . }\ndestinations:\n  real:\n    store: { kind: s3, bucket: ${bucket}, endpoint: "${endpoint}", region: ${region} }\n`);
+  const outcome = await new Project(settings, { accessKeyId, secretAccessKey: what === "a wrong secret" ? "x" : secretAccessKey }).run(["deliver"]);
   expect(outcome.stderr).toMatch(message);
   expect(outcome.exit).toBe(exit);
-});
+}); // prettier-ignore
 
 const demo = (number: number): string => resolve(`demo/builds/${number}`);
 const projectAt = (prefix: string, more = ""): Project =>

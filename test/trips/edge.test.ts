@@ -133,52 +133,25 @@ test("every promised form of a page's address answers behind an endpoint that kn
 
 test("redirects answer through the edge, follow a change at once, and are gone with their rule; explain tells what they are", async () => {
   const sandbox = await startSandbox("--origin", "website");
-  const folder = writeFiles(temporaryFolder("redirects"), {
-    "index.html": '<a href="/latest">x</a>',
-    "news/index.html": "<p>news</p>",
-    "about.html": "<p>a</p>",
-  });
-  const base = sandbox
-    .settings(folder, edgeSettings(sandbox, "distribution"))
-    .replace("prefix:", "serves: website, prefix:");
-  const project = new ProjectHere(
-    `${base}redirects: [{ address: /latest, leadsTo: /news/, kind: permanent }]\n`,
-    sandbox.facts,
-  );
-  expect(await project.result(["deliver"])).toMatchObject({
-    counts: { new: 3 },
-    generated: { written: 1 },
-    warnings: [],
-  });
+  const folder = writeFiles(temporaryFolder("redirects"), { "index.html": '<a href="/latest">x</a>', "news/index.html": "<p>news</p>", "about.html": "<p>a</p>" });
+  const base = sandbox.settings(folder, edgeSettings(sandbox, "distribution")).replace("prefix:", "serves: website, prefix:");
+  const project = new ProjectHere(`${base}redirects: [{ address: /latest, leadsTo: /news/, kind: permanent }]\n`, sandbox.facts);
+  expect(await project.result(["deliver"])).toMatchObject({ counts: { new: 3 }, generated: { written: 1 }, warnings: [] });
   const follow = async (address: string): Promise<string> => {
     const { status, headers } = await fetch(sandbox.facts.edge + address, { redirect: "manual" });
     return `${status} ${headers.get("location")} ${headers.get("cache-control")}`;
   };
-  expect([await follow("/latest"), await follow("/latest")]).toEqual(
-    Array.from({ length: 2 }, () => "301 /news/ public, max-age=0, s-maxage=3600, must-revalidate"),
-  );
-  expect((await project.run(["explain", "/latest"])).stdout).toMatch(
-    /latest\n.*a redirect of the settings, to \/news\/\n.*website endpoint sends visitors on/,
-  );
+  expect([await follow("/latest"), await follow("/latest")]).toEqual(Array.from({ length: 2 }, () => "301 /news/ public, max-age=0, s-maxage=3600, must-revalidate"));
+  expect((await project.run(["explain", "/latest"])).stdout).toMatch(/latest\n.*a redirect of the settings, to \/news\/\n.*website endpoint sends visitors on/);
   expect(await project.result(["deliver"])).toMatchObject({ release: 1, generated: { unchanged: 1 } });
 
-  writeFiles(project.folder, {
-    "courier.yaml": `${base}redirects: [{ address: /latest, leadsTo: /about.html, kind: permanent }]\n`,
-  });
-  expect(await project.result(["deliver"])).toMatchObject({
-    release: 2,
-    generated: { written: 1 },
-    bytes: { sent: 0 },
-  });
+  writeFiles(project.folder, { "courier.yaml": `${base}redirects: [{ address: /latest, leadsTo: /about.html, kind: permanent }]\n` });
+  expect(await project.result(["deliver"])).toMatchObject({ release: 2, generated: { written: 1 }, bytes: { sent: 0 } });
   expect(await follow("/latest")).toContain("301 /about.html");
   writeFiles(project.folder, { "courier.yaml": base });
-  expect(await project.result(["deliver"])).toMatchObject({
-    release: 3,
-    generated: { removed: 1 },
-    pruned: ["latest"],
-  });
+  expect(await project.result(["deliver"])).toMatchObject({ release: 3, generated: { removed: 1 }, pruned: ["latest"] });
   expect(await follow("/latest")).toMatch(/^404/);
-});
+}); // prettier-ignore
 
 test("with stored compression visitors get the same content, from fewer bytes, and an unchanged build is not sent again", async () => {
   const sandbox = await startSandbox("--origin", "website");

@@ -77,19 +77,9 @@ test("one address for good is an object of its own, with explicit freshness that
 });
 
 test.each<[string, RedirectRule[], Partial<RedirectFacts>, string[]]>([
-  [
-    "a loop of two",
-    [rule("/a", "/b"), rule("/b", "/a")],
-    {},
-    ["error redirect-loop /a", "error redirect-loop /b"],
-  ],
+  ["a loop of two", [rule("/a", "/b"), rule("/b", "/a")], {}, ["error redirect-loop /a", "error redirect-loop /b"]],
   ["a loop of one", [rule("/a", "/a")], {}, ["error redirect-loop /a"]],
-  [
-    "a pattern that feeds itself",
-    [rule("/a/*", "/a/b/*", { kind: "temporary" })],
-    {},
-    ["error redirect-loop /a/*", "error redirect-unplaced /a/*"],
-  ],
+  ["a pattern that feeds itself", [rule("/a/*", "/a/b/*", { kind: "temporary" })], {}, ["error redirect-loop /a/*", "error redirect-unplaced /a/*"]],
   ["a chain", [rule("/a", "/b"), rule("/b", "/news/")], {}, ["warning redirect-chain /a"]],
   ["one that a file hides", [rule("/about.html", "/news/")], {}, ["warning redirect-hidden /about.html"]],
   [
@@ -101,15 +91,10 @@ test.each<[string, RedirectRule[], Partial<RedirectFacts>, string[]]>([
   ["one that leads nowhere", [rule("/a", "/gone/")], {}, ["warning redirect-target /a"]],
   ["the same with client routes", [rule("/a", "/gone/")], { clientRoutes: true }, []],
   ["a temporary one", [rule("/a", "/news/", { kind: "temporary" })], {}, ["error redirect-unplaced /a"]],
-  [
-    "an endpoint that can't redirect",
-    [rule("/a", "/news/"), rule("/b/*", "/news/")],
-    { endpoint: { ...ENDPOINT, serves: "objects" } },
-    ["warning redirect-elsewhere"],
-  ],
+  ["an endpoint that can't redirect", [rule("/a", "/news/"), rule("/b/*", "/news/")], { endpoint: { ...ENDPOINT, serves: "objects" } }, ["warning redirect-elsewhere"]],
 ])("%s is found", (_, rules, more, problems) => {
   expect(found(rules, more)).toEqual(problems);
-});
+}); // prettier-ignore
 
 test("where the website settings are ours, routing rules carry what no object can, in their order", () => {
   const rules = [

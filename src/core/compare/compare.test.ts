@@ -54,65 +54,25 @@ const look = (letter: string, headers = {}): Look => ({ hash: hash(letter), head
 test.each<[string, Parameters<typeof compare>, string[]]>([
   ["nothing there", [[parcel("x")], {}], ["new x: absent"]],
   ["as recorded", [[parcel("x")], { records: [recorded("x")], objects: [listed("x")] }], []],
-  [
-    "other bytes",
-    [[parcel("x", "b")], { records: [recorded("x")], objects: [listed("x")] }],
-    ["replaced x: content"],
-  ],
-  [
-    "other headers",
-    [[parcel("x", "a", { "cache-control": "n" })], { records: [recorded("x")], objects: [listed("x")] }],
-    ["relabelled x: headers cache-control"],
-  ],
+  ["other bytes", [[parcel("x", "b")], { records: [recorded("x")], objects: [listed("x")] }], ["replaced x: content"]],
+  ["other headers", [[parcel("x", "a", { "cache-control": "n" })], { records: [recorded("x")], objects: [listed("x")] }], ["relabelled x: headers cache-control"]],
   ["gone by other means", [[parcel("x")], { records: [recorded("x")] }], ["missing x: removed-by-others"]],
-  [
-    "changed by other means",
-    [[parcel("x")], { records: [recorded("x")], objects: [listed("x", "z")], looks: { x: look("c") } }],
-    ["drifted x: changed-by-others"],
-  ],
-  [
-    "changed back to what it should be",
-    [[parcel("x")], { records: [recorded("x")], objects: [listed("x", "z")], looks: { x: look("a") } }],
-    [],
-  ],
-  [
-    "somebody else's, other bytes",
-    [[parcel("x")], { objects: [listed("x", "z")], looks: { x: look("c") } }],
-    ["replaced x: unrecorded"],
-  ],
-  [
-    "somebody else's, the same bytes and headers",
-    [[parcel("x")], { objects: [listed("x", "z")], looks: { x: look("a") } }],
-    [],
-  ],
+  ["changed by other means", [[parcel("x")], { records: [recorded("x")], objects: [listed("x", "z")], looks: { x: look("c") } }], ["drifted x: changed-by-others"]],
+  ["changed back to what it should be", [[parcel("x")], { records: [recorded("x")], objects: [listed("x", "z")], looks: { x: look("a") } }], []],
+  ["somebody else's, other bytes", [[parcel("x")], { objects: [listed("x", "z")], looks: { x: look("c") } }], ["replaced x: unrecorded"]],
+  ["somebody else's, the same bytes and headers", [[parcel("x")], { objects: [listed("x", "z")], looks: { x: look("a") } }], []],
   [
     "somebody else's, the same bytes, other headers",
     [[parcel("x")], { objects: [listed("x", "z")], looks: { x: look("a", { "content-type": "t" }) } }],
     ["relabelled x: headers content-type"],
   ],
-  [
-    "the same bytes under another key",
-    [[parcel("x"), parcel("y")], { records: [recorded("y")], objects: [listed("y")] }],
-    ["moved x: moved from y"],
-  ],
-  [
-    "the same bytes in the vault",
-    [[parcel("x")], { objects: [listed(`.courier/vault/${hash("a")}`)] }],
-    [`moved x: moved from .courier/vault/${hash("a")}`],
-  ],
-  [
-    "the same bytes under a drifted key",
-    [[parcel("x")], { records: [recorded("y")], objects: [listed("y", "z")] }],
-    ["new x: absent"],
-  ],
-  [
-    "kept for open tabs and back again",
-    [[parcel("x")], { standing: [recorded("x", "a", { lastIn: 1 })], objects: [listed("x")] }],
-    [],
-  ],
+  ["the same bytes under another key", [[parcel("x"), parcel("y")], { records: [recorded("y")], objects: [listed("y")] }], ["moved x: moved from y"]],
+  ["the same bytes in the vault", [[parcel("x")], { objects: [listed(`.courier/vault/${hash("a")}`)] }], [`moved x: moved from .courier/vault/${hash("a")}`]],
+  ["the same bytes under a drifted key", [[parcel("x")], { records: [recorded("y")], objects: [listed("y", "z")] }], ["new x: absent"]],
+  ["kept for open tabs and back again", [[parcel("x")], { standing: [recorded("x", "a", { lastIn: 1 })], objects: [listed("x")] }], []],
 ])("%s", (_, [parcels, parts], expected) => {
   expect(kinds(parcels, parts)).toEqual(expected);
-});
+}); // prettier-ignore
 
 test("what no record can be trusted about must be looked at first", () => {
   expect(

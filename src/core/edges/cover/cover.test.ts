@@ -213,23 +213,14 @@ test.each([
   ["one page", ["/news/"], {}, ["/news/"]],
   ["one page with its queries", ["/news/"], { query: "keyed" }, ["/news/", "/news/?*"]],
   ["unknown counts as keyed", ["/"], { query: undefined }, ["/", "/?*"]],
-  [
-    "an edge that takes no wildcards",
-    ["/a", "/b"],
-    { wildcard: "none", query: "keyed", mostPatterns: 1 },
-    ["/a", "/b"],
-  ],
+  ["an edge that takes no wildcards", ["/a", "/b"], { wildcard: "none", query: "keyed", mostPatterns: 1 }, ["/a", "/b"]],
   ["everything below a folder, and a page in it", ["/routes/*", "/routes/1", "/x"], {}, ["/routes/*", "/x"]],
   ["more trees than wildcards", ["/a/1/*", "/a/2/*", "/a/3/4"], { mostWildcards: 1 }, ["/a/*"]],
   ["nothing", [], {}, []],
 ] as const)("%s", (_, addresses, more, patterns) => {
-  const sizes = new Map(
-    ["/", "/news/", "/news/1", "/newsletter/", "/a", "/b", "/x", "/z"].map((name) => [name, 900_000]),
-  );
-  expect(coverAddresses(toMustGo(addresses), indexLive(sizes), { ...EDGE, ...more }).patterns).toEqual(
-    patterns,
-  );
-});
+  const sizes = new Map(["/", "/news/", "/news/1", "/newsletter/", "/a", "/b", "/x", "/z"].map((name) => [name, 900_000]));
+  expect(coverAddresses(toMustGo(addresses), indexLive(sizes), { ...EDGE, ...more }).patterns).toEqual(patterns);
+}); // prettier-ignore
 
 test("more trees than the edge takes wildcards go as one, whatever stands beside them; one fewer, and the neighbour stays", () => {
   const live = indexLive(new Map([["/a/1/x", 10], ["/a/2/x", 10], ["/a/film.mp4", 9e9], ["/b", 10]])); // prettier-ignore
