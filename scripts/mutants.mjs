@@ -14,6 +14,7 @@ const HELP = `Puts small faults into a copy of the sources, one at a time, and l
   --seed 1          which ones
   --in FOLDER       where; may be given more than once
   --jobs 2          how many at a time
+  --near            only tests that stand beside the sources and end soon: finds quickly what these don't ask
   --trips           what the quick suites let pass is tried on the trips as well: up to eight minutes for each
   --program         what is let pass is tried on the built program too: minutes for each
   --out FILE        writes the table and all survivors there as well
@@ -28,6 +29,7 @@ const { values } = parseArgs({
       default: ["core", "perform", "workflows", "gather", "adapters"].map((room) => `src/${room}`),
     },
     jobs: { type: "string", default: "2" },
+    near: { type: "boolean", default: false },
     trips: { type: "boolean", default: false },
     program: { type: "boolean", default: false },
     out: { type: "string" },
@@ -143,7 +145,7 @@ function copySources() {
 const JEST = ["node_modules/jest/bin/jest.js", "--runInBand", "--forceExit", "--bail", "--silent", "--passWithNoTests", "--globalSetup="]; // prettier-ignore
 /** What is tried in turn: folders of tests, of which those that import the file run, the nearest first. */
 const STAGES = [
-  { name: "quick", others: "/test/(?!contracts|commands|builds-truth)" },
+  { name: "quick", others: values.near ? "/test/|interleaving|late|promises" : "/test/(?!contracts|commands|builds-truth)" }, // prettier-ignore
   ...(values.trips ? [{ name: "trips", others: "(/src/|/test/(?!trips))" }] : []),
 ];
 
