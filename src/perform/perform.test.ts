@@ -7,6 +7,7 @@ import { EdgeError, type Edge } from "../ports/edge.ts";
 import { StoreError, type ObjectStore, type StoreErrorKind } from "../ports/object-store.ts";
 import type { DeliveryEvent } from "../ports/reporter.ts";
 import { readText } from "../../test/contracts/object-store.ts";
+import { DEFAULT_RETRIES } from "../core/delivery/retry.ts";
 import { Pace } from "../core/delivery/pace.ts";
 import type { CopyStep, RemoveStep, StepPhase } from "../core/model/plan.ts";
 import { carryOut } from "./carry-out.ts";
@@ -100,6 +101,10 @@ test("a store that nobody answers at is given up sooner, and what the server ask
   const dead = failing("unreachable", 99, { code: "ECONNREFUSED" });
   await expect(dead.store.get("a")).rejects.toMatchObject({ kind: "unreachable" });
   expect(dead.calls()).toBe(4);
+  slept.splice(0);
+  const shaky = failing("unreachable", 99, { code: "ECONNRESET" });
+  await expect(shaky.store.get("a")).rejects.toMatchObject({ kind: "unreachable" });
+  expect(shaky.calls()).toBe(DEFAULT_RETRIES.tries);
   slept.splice(0);
   const busy = failing("throttled", 1, { retryAfterMs: 7000 });
   await busy.store.remove(["a"]);
@@ -319,6 +324,34 @@ test.each([{}, { opaqueEtags: true }])(
     expect(await readText(await inner.get("to"))).toBe("xyz");
   },
 );
+
+test("what this very phase has written is pinned as the source of a copy, and so is what one before it has", async () => {
+  const inner = new MemoryStore();
+  const pins: (string | undefined)[] = [];
+  const store = around(inner, {
+    copy: (from, ...rest) => {
+      pins.push(from.etag);
+      return inner.copy(from, ...rest);
+    },
+  });
+  const parcel = {
+    key: "a",
+    hash: sha256("x"),
+    storedHash: sha256("x"),
+    size: 1,
+    role: "page",
+    headers: {},
+  } as never;
+  const copyTo = (to: string): CopyStep => ({ do: "copy", from: "a", to, storedHash: sha256("x"), size: 1, expected: "absent" }); // prettier-ignore
+  const groups = [
+    { name: "send", steps: [{ do: "send", parcel, expected: "absent" } as const] },
+    { name: "copy", steps: [copyTo("b")] },
+  ];
+  const etags = await carryOut({ name: "switch", groups }, toTools(store));
+  await carryOut({ name: "keep", groups: [{ name: "g", steps: [copyTo("c")] }] }, toTools(store), etags);
+  const etag = (await inner.head("a"))?.etag;
+  expect([pins, etags.get("b")]).toEqual([[etag, etag], etag]);
+});
 
 test("what somebody else has written is neither copied over nor removed; a store that can't tell is worked with", async () => {
   for (const checks of [undefined, "puts"] as const) {

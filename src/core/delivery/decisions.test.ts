@@ -151,6 +151,11 @@ test("the nearest word is one that could have been meant", () => {
   expect(findNearest("endpiont", ["endpoint", "bucket"])).toBe("endpoint");
   expect(findNearest("regoin", ["region", "reason"])).toBe("region");
   expect(findNearest("xyz", ["endpoint", "bucket"])).toBeUndefined();
+  // The nearer of two, and of two as near the first by name.
+  expect(findNearest("regions", ["reasons", "region"])).toBe("region");
+  expect(findNearest("cat", ["hat", "bat"])).toBe("bat");
+  // Short words have letters in common by chance.
+  expect([findNearest("to", ["do", "for"]), findNearest("to", ["in"])]).toEqual(["do", undefined]);
 });
 
 test("what a worker loads by a plain name is a worker's, too; what it loads by a hashed one is not", () => {
