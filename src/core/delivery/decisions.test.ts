@@ -61,6 +61,13 @@ test.each<[string[], string | undefined]>([
   expect(findBuildProblems("dist", "index.html", paths)[0]?.code).toBe(code);
 });
 
+test("of a wrong folder it is told where the site may be", () => {
+  const facts = (paths: readonly string[]) => findBuildProblems("work", "index.html", paths)[0]?.facts;
+  expect(facts(["a.js", "site/index.html"])).toEqual({ looks: "one-down", folder: "work", inner: "site" });
+  expect(facts(["package.json", "index.html", "out/index.html"])).toEqual({ looks: "sources", folder: "work", built: "out" }); // prettier-ignore
+  expect(facts(["deep/site/index.html"])).toEqual({ entry: "index.html" });
+});
+
 test("names that two systems take for one, and names that an address can't carry", () => {
   expect(
     findNameProblems(["Logo.svg", "logo.svg", "caf\u00e9", "cafe\u0301", "fine.html"]).map(

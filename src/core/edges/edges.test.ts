@@ -88,6 +88,7 @@ test("an answer is right when it is the new content, and old when any record eve
   const judge = (check: ReadBack, status: number, hash?: string, headers = {}, more = {}) =>
     judgeReadBack(check, { status, hash, headers }, { unknown: undefined, earlier, ...more });
   expect([judge(content, 200, "new"), judge(content, 200, "old"), judge(content, 200, "x"), judge(content, 404, "y")]).toEqual(["right", "old", "foreign", "old"]);
+  expect([judge(content, 410, "y"), judge(content, 411, "y")]).toEqual(["old", "no-answer"]);
   expect([judge(content, 502, "x"), judge(content, 403, "x"), judge(content, 429), judge(content, 301, "x")]).toEqual(["no-answer", "no-answer", "no-answer", "foreign"]);
   expect(judgeReadBack(content, undefined, { unknown: undefined })).toBe("no-answer");
   // A store that may not be listed refuses what is not there; an application answers everything.

@@ -86,6 +86,8 @@ test("what people write is likelier as such than as random letters", () => {
     expect(costAsPeopleName(token)).toBeGreaterThan(random(token, 16) + 5);
   for (const token of ["BfL3s-aQ", "DlAUqK2U", "NkrHgpF3V-"])
     expect(costAsPeopleName(token)).toBeGreaterThan(random(token, 64));
+  // What is joined by two dashes is joined no less.
+  expect(costAsPeopleName("tide--table-")).toBe(costAsPeopleName("tide-table"));
   // Digits that are no day are no day; with a time of day behind it, one is likelier than with any digits.
   for (const [likelier, than] of [["20241231", "20241331"], ["31122024", "32122024"], ["20241231", "21241231"], ["20240131142233", "20240131992233"], ["2024", "2104"]] as const)
     expect([likelier, costAsPeopleName(likelier) < costAsPeopleName(than) - 1]).toEqual([likelier, true]);

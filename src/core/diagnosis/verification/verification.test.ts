@@ -76,6 +76,7 @@ const oldHash = older.parcels.find(({ key }) => key === "index.html")?.hash;
 
 test.each<[string, (check: Check) => VisitorAnswer | undefined, Parameters<typeof look>[1], string[]]>([
   ["an old page", at("/", { hash: oldHash }), {}, ["old-content: edge-holds-old-copy"]],
+  ["the only page that was asked for", at("/", { status: 404 }), { contents: 1 }, ["not-answered: no-root-document"]],
   ["an old page that the store has, too", at("/", { hash: oldHash }), { lookOf: () => ({ isThere: true, isRight: false, hasRightHeaders: true }) }, ["old-content: changed-in-store"]],
   ["a file that went by other means", at("/app.js", { status: 404 }), { lookOf: () => ({ isThere: false, isRight: false, hasRightHeaders: false }) }, ["not-answered: changed-in-store"]],
   ["bytes that nobody delivered", at("/app.js", { hash: "x" }), {}, ["other-content: edge-changes-content"]],
