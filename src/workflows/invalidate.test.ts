@@ -72,6 +72,25 @@ test("what an edge owes that is no longer there is struck out by its name, and b
   expect([await owedBy(stage), stage.asked]).toEqual([[], []]);
 });
 
+test("a delivery asks for a worker when it is written, after all else, and for new assets before any page", async () => {
+  const stage = new Stage();
+  stage.edgeConfirms = true;
+  const files = (text: string) => ({
+    "index.html": text,
+    "sw.js": text,
+    [`assets/${text}-1f2e3d4c.js`]: text,
+  });
+  await stage.deliver(files("one"));
+  stage.asked.splice(0);
+  await stage.deliver(files("two"));
+  const [page, worker, asset] = ["/index.html", "/sw.js", "/assets/two-1f2e3d4c.js"].map((address) =>
+    stage.asked.flatMap((one, at) => (one === address ? [at] : [])),
+  );
+  expect([page?.length, worker?.length, asset?.length]).toEqual([2, 2, 2]);
+  expect(Math.min(...(worker ?? []))).toBeGreaterThan(Math.max(...(page ?? [])));
+  expect(Math.min(...(asset ?? []))).toBeLessThan(Math.min(...(page ?? [])));
+});
+
 test("a tree is asked for name by name where the edge takes none, and nothing below it is a mistake", async () => {
   const stage = await deliveredTo(true);
   await invalidate(stage.delivery(), { ...PLAIN, patterns: ["/assets/*"] });

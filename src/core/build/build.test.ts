@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { memoryBuild, memoryRules } from "../../../test/support/memory-build.ts";
 import { analyseBuild } from "./analysis.ts";
 import { findContentProblems } from "./content-check.ts";
-import { findBuild, guessSiteName } from "./find-build.ts";
+import { findBuild, guessSiteName, type ProjectLook } from "./find-build.ts";
 import { decideParcels } from "./parcels.ts";
 import { findCssReferences } from "./references/css.ts";
 import { findScriptReferences } from "./references/javascript.ts";
@@ -52,16 +52,18 @@ test("what is wrong with contents: secrets, files that never go, maps, pinned na
   ]); // prettier-ignore
 });
 
-test.each([
+test.each<[ProjectLook, string | undefined, boolean | undefined]>([
   [{ names: ["vite.config.ts"], pageFolders: ["dist", "build"] }, "dist", true],
   [{ names: ["angular.json"], pageFolders: ["dist/ferries/browser"] }, "dist/ferries/browser", true],
-  [{ names: ["svelte.config.js"], pageFolders: [] }, "build", false],
+  ...([["next.config.mjs", "out"], ["gatsby-config.js", "public"], ["docusaurus.config.ts", "build"], [".eleventy.js", "_site"], ["eleventy.config.cjs", "_site"], ["webpack.config.js", "dist"], ["nuxt.config.ts", ".output/public"], ["svelte.config.js", "build"], ["hugo.toml", "public"], ["_config.yml", "_site"], ["angular.json", "dist"]] as const)
+    .map(([name, folder]) => [{ names: [name], pageFolders: [] }, folder, false] as [ProjectLook, string, boolean]),
+  ...["dist", "build", "out", "_site", "public", "www", "site"].map((folder) => [{ names: [], pageFolders: ["a", "b", folder] }, folder, true] as [ProjectLook, string, boolean]),
   [{ names: [], pageFolders: [".", "html"] }, "html", true],
   [{ names: [], pageFolders: ["a", "b"] }, undefined, undefined],
 ])("of a project with %j the build is in %s", (look, folder, isThere) => {
   const found = findBuild(look);
   expect([found?.folder, found?.isThere]).toEqual([folder, isThere]);
-});
+}); // prettier-ignore
 
 test.each([
   [{ title: "Timetables | Pelican Sound" }, "Timetables"],

@@ -17,9 +17,10 @@ import { decideRepair } from "../history/repair.ts";
 import { isAnnounced, isStocked } from "../edges/stale-addresses.ts";
 import { vaultKey } from "../model/names.ts";
 import { isAssetLike } from "../model/role.ts";
-import type { Waybill } from "../model/release.ts";
+import { targetOf } from "../model/plan.ts";
+import type { DestinationState, Waybill } from "../model/release.ts";
 import { releaseOf } from "../model/wanted.ts";
-import { decideDelivery } from "./decide.ts";
+import { decideDelivery, selectNeededWaybills } from "./decide.ts";
 import { findRefusals, GUARD_CODES } from "./guards.ts";
 import { planDelivery } from "./plan.ts";
 import { toOpenDelivery, toReleaseZero } from "./record.ts";
@@ -202,6 +203,30 @@ test("a run's own record names all that it is about to write, and release 0 what
   expect(toReleaseZero(facts, undefined, "n").parcels.map(({ storedHash }) => storedHash)).toEqual([
     "theirs",
   ]);
+});
+
+test("the website's settings that a run which died has saved stay in the vault until a delivery has written its rules", () => {
+  const place = delivered(...["one", "two", "three", "four"].map((text) => ({ "index.html": text })));
+  const kept = { key: vaultKey("b".repeat(64)), etag: "e", size: 1, modifiedMs: 0 };
+  const { wanted } = place.analyse({ "index.html": "five" });
+  const clearedWith = (website?: object): string[] => {
+    const dead = { site: "s", run: "dead", release: 5, at: "", by: "b", parcels: [], removes: [], originals: [], owed: [], website };
+    const state = { ...place.state, listing: [...place.state.listing, kept], open: [dead], storeTimeMs: 1e12 } as never as DestinationState;
+    const needed = selectNeededWaybills(state, place.retention).map(({ release }) => place.waybills.get(release));
+    const { plan } = decideDelivery({
+      ...{ site: "Pelican Sound Ferries", wanted, problems: [], state, edges: place.edges, clientRoutes: false },
+      ...{ comparison: compareParcels(wanted.parcels, state), retention: place.retention, bucketPrefix: "" },
+      ...{ addressRules: place.rules.addressRules, vanishShare: 1, exposedAt: undefined, allowed: new Set<string>() },
+      olderWaybills: needed.filter((waybill) => waybill !== undefined),
+    });
+    return plan.phases.flatMap(({ name, groups }) => (name === "clear" ? groups.flatMap(({ steps }) => steps.map(targetOf)) : []));
+  };
+  expect([clearedWith({ kept: ["b".repeat(64)], rules: [] }).includes(kept.key), clearedWith().includes(kept.key)]).toEqual([false, true]);
+}); // prettier-ignore
+
+test("a record says nothing of what there is nothing to say of", () => {
+  const { waybill } = delivered({ "index.html": "one" }).state;
+  expect(Object.keys(waybill ?? {}).sort()).toEqual(["at", "by", "parcels", "previous", "release", "run", "site", "standing"]); // prettier-ignore
 });
 
 test("of a way back only the store can speak; errors of a build refuse unless they are lifted, and an empty one always", () => {
