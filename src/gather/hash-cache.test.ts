@@ -30,27 +30,13 @@ test("with the cache and without it a build reads the same, and an unchanged one
   writeFileSync(join(folder, "plain"), "<!DOCTYPE html>");
   const again = hashBuild(folder, scan, openHashCache({ folder: caches, nowMs: Date.now() + LATER }, folder));
   for (const build of [first, again]) {
-    expect(
-      build.files.map(({ path, hash, size, references, secrets }) => ({
-        path,
-        hash,
-        size,
-        references,
-        secrets,
-      })),
-    ).toEqual(
-      without.files.map(({ path, hash, size, references, secrets }) => ({
-        path,
-        hash,
-        size,
-        references,
-        secrets,
-      })),
+    expect(build.files.map(({ path, hash, size, references, secrets }) => ({ path, hash, size, references, secrets }))).toEqual(
+      without.files.map(({ path, hash, size, references, secrets }) => ({ path, hash, size, references, secrets })),
     );
     expect(build.namedTokens).toEqual(without.namedTokens);
     expect(Buffer.from(build.files[2]?.head ?? []).toString()).toBe("<!doctype html>");
   }
-});
+}); // prettier-ignore
 
 test("the race: a file that was touched within the clock's step before the run is read again by the next one", () => {
   const { folder, caches } = makeBuild();

@@ -32,6 +32,8 @@ test("files in order, with their sizes; what must never be shipped is told, litt
 test("a link is what it leads to, once for each way there; one into what is withheld is withheld", () => {
   const folder = writeFiles(temporaryFolder("scan"), { "a/x.txt": "x", ".git/HEAD": "ref" });
   symlinkSync("a", join(folder, "b"));
+  // Back up: the way ends there.
+  symlinkSync("..", join(folder, "a", "up"));
   symlinkSync("a/x.txt", join(folder, "c.txt"));
   symlinkSync(".git", join(folder, "history"));
   expect(scan(folder)).toEqual({
@@ -58,7 +60,9 @@ test("links that multiply are refused, and so is what is no folder", () => {
       writeFiles(folder, { [`${level}/k`]: "" });
       symlinkSync(`../${level - 1}`, join(folder, String(level), name));
     }
-  expect(() => scan(folder)).toThrow(expect.objectContaining({ code: "links-multiply" }) as Error);
+  expect(() => scan(folder)).toThrow(expect.objectContaining({ code: "links-multiply", data: { path: expect.any(String) as string, most: 1000 } }) as Error); // prettier-ignore
+  // What is left out need not be walked.
+  expect(scan(folder, ["*/[lr]/**"]).files).toHaveLength(12);
   for (const none of ["gone", "0/a.html"])
     expect(() => scan(join(folder, none))).toThrow(expect.objectContaining({ code: "no-build" }) as Error);
 });

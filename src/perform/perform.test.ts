@@ -225,34 +225,20 @@ test("edges are asked twice, from the store outwards; one that fails leaves the 
 test("a copy that the store made of something else is not believed", async () => {
   const store = new MemoryStore();
   store.tamper("from", "other bytes than planned");
-  const step = {
-    do: "copy",
-    from: "from",
-    to: "to",
-    storedHash: "a".repeat(64),
-    size: 3,
-    expected: "absent",
-  } as const;
+  const step = { do: "copy", from: "from", to: "to", storedHash: "a".repeat(64), size: 3, expected: "absent" } as const;
   const tools = {
     store,
     clock,
     report: () => undefined,
-    ...{
-      pace: new Pace(),
-      conditions: toConditions(true),
-      assertGoesOn: () => undefined,
-      findParcel: () => undefined,
-    },
+    ...{ pace: new Pace(), conditions: toConditions(true), assertGoesOn: () => undefined, findParcel: () => undefined },
     progress: { written: 0 },
     open: () => content("x"),
   };
-  await expect(
-    carryOut({ name: "keep", groups: [{ name: "g", steps: [step] }] }, tools),
-  ).rejects.toMatchObject({ code: "copy-differs" });
-  await expect(
-    carryOut({ name: "keep", groups: [{ name: "g", steps: [{ ...step, fromEtag: "gone" }] }] }, tools),
-  ).rejects.toMatchObject({ code: "changed-meanwhile" });
-});
+  await expect(carryOut({ name: "keep", groups: [{ name: "g", steps: [step] }] }, tools)).rejects.toMatchObject({ code: "copy-differs" });
+  await expect(carryOut({ name: "keep", groups: [{ name: "g", steps: [{ ...step, fromEtag: "gone" }] }] }, tools)).rejects.toMatchObject({
+    code: "changed-meanwhile",
+  });
+}); // prettier-ignore
 
 test("a relabelling copy whose answer was lost has changed its own source: read back, it is success", async () => {
   const inner = new MemoryStore();

@@ -86,20 +86,10 @@ test("a command has a folder with its options, and all that it prints in it or i
 });
 
 test("the check itself finds a breach and a cycle", () => {
-  expect(
-    findBreaches([toSource("src/core/build/roles.ts", 'import { x } from "../gather/scan-build.ts";')]),
-  ).toHaveLength(1);
-  expect(
-    findBreaches([
-      toSource("src/cli/frame/help.ts", 'const { x } = await import("../../adapters/stores/s3/client.ts");'),
-    ]),
-  ).toHaveLength(1);
-  expect(
-    findBreaches([toSource("src/ports/edge.ts", 'import type { X } from "../core/edges/owed.ts";')]),
-  ).toHaveLength(1);
-  expect(
-    findBreaches([toSource("src/cli/verify/run.ts", 'import { x } from "../deliver/run.ts";')]),
-  ).toHaveLength(1);
+  expect(findBreaches([toSource("src/core/build/roles.ts", 'import { x } from "../gather/scan-build.ts";')])).toHaveLength(1);
+  expect(findBreaches([toSource("src/cli/frame/help.ts", 'const { x } = await import("../../adapters/stores/s3/client.ts");')])).toHaveLength(1);
+  expect(findBreaches([toSource("src/ports/edge.ts", 'import type { X } from "../core/edges/owed.ts";')])).toHaveLength(1);
+  expect(findBreaches([toSource("src/cli/verify/run.ts", 'import { x } from "../deliver/run.ts";')])).toHaveLength(1);
   expect(findBreaches([toSource("src/nowhere/x.ts", "")])).toHaveLength(1);
   expect(
     findRoomCycles([
@@ -109,7 +99,7 @@ test("the check itself finds a breach and a cycle", () => {
   ).toHaveLength(1);
   const a = toSource("src/core/a.ts", 'import type { B } from "./b.ts";');
   expect(findCycles([a, toSource("src/core/b.ts", 'export * from "./a.ts";')])).toHaveLength(1);
-});
+}); // prettier-ignore
 
 /** Lints texts by the rules for a file of core that need no types, in a process of its own. */
 const LINT = `

@@ -177,27 +177,17 @@ test("survey and explain need no destination, and answer for addresses of client
 
 test("a comparison says what a delivery changes about the first visit to the entry page", async () => {
   const text = (seed: number, bytes: number): string =>
-    Array.from({ length: bytes / 8 }, (_, index) => ((index + 1) * seed).toString(36).padStart(8, "-")).join(
-      "",
-    );
+    Array.from({ length: bytes / 8 }, (_, index) => ((index + 1) * seed).toString(36).padStart(8, "-")).join("");
   const page = (name: string): string => `<script src="/${name}"></script>`;
   const site = createSite({ "index.html": page("a.js"), "a.js": `//${text(7919, 8000)}` });
   const first = await site.project.result(["deliver", "--to", "live", "--yes"]);
   expect(first.firstVisit).toBeUndefined();
-  site.build({
-    "index.html": page("b.js"),
-    "a.js": `//${text(7919, 8000)}`,
-    "b.js": `//${text(104729, 24_000)}`,
-  });
+  site.build({ "index.html": page("b.js"), "a.js": `//${text(7919, 8000)}`, "b.js": `//${text(104729, 24_000)}` });
   const { firstVisit } = await site.project.result(["compare", "--to", "live"]);
   expect(firstVisit).toMatchObject({ page: "index.html", by: ["b.js", "index.html"] });
   expect(firstVisit && firstVisit.after > 1.5 * firstVisit.before).toBe(true);
   const shown = await site.project.run(["compare", "--to", "live"]);
-  expect(shown.stdout).toMatch(
-    /a first visit to index\.html grows from [\d.]+ kB to [\d.]+ kB: b\.js, index\.html/,
-  );
+  expect(shown.stdout).toMatch(/a first visit to index\.html grows from [\d.]+ kB to [\d.]+ kB: b\.js, index\.html/);
   const survey = await site.project.run(["survey"]);
-  expect(survey.stdout).toMatch(
-    /what a first visit loads, as sent with brotli\n +[\d.]+ kB {2}the entry page +index\.html, 2 files\n/,
-  );
-});
+  expect(survey.stdout).toMatch(/what a first visit loads, as sent with brotli\n +[\d.]+ kB {2}the entry page +index\.html, 2 files\n/);
+}); // prettier-ignore

@@ -94,25 +94,15 @@ test("objects of others under names of the build: exit 3 until somebody says yes
   const store = openStore(sandbox, "theirs/");
   const bytes = Buffer.from("<p>theirs");
   const { createHash } = await import("node:crypto");
-  const content = {
-    size: bytes.length,
-    hash: createHash("sha256").update(bytes).digest("hex"),
-    open: () => bytes,
-  };
+  const content = { size: bytes.length, hash: createHash("sha256").update(bytes).digest("hex"), open: () => bytes };
   await store.put("index.html", content, { "content-type": "text/html" });
   const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`, "", "theirs/"), sandbox.facts);
   const asked = await project.run(["deliver"]);
-  expect([asked.exit, asked.stderr]).toEqual([
-    3,
-    expect.stringMatching(/written over: index\.html[^]*--yes/),
-  ]);
+  expect([asked.exit, asked.stderr]).toEqual([3, expect.stringMatching(/written over: index\.html[^]*--yes/)]);
   await project.result(["deliver", "--yes"]);
   await project.result(["redeliver", "0"]);
-  expect((await readSite(store)).get("index.html")).toMatchObject({
-    text: "<p>theirs",
-    headers: '{"content-type":"text/html"}',
-  });
-}, 60_000);
+  expect((await readSite(store)).get("index.html")).toMatchObject({ text: "<p>theirs", headers: '{"content-type":"text/html"}' });
+}, 60_000); // prettier-ignore
 
 test("a pointer that is gone: exit 1 and how to mend it; repaired, the next delivery goes on", async () => {
   const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`, "", "lost/"), sandbox.facts);

@@ -93,10 +93,7 @@ test("the project's root, an empty folder and a folder with the site one level d
 }); // prettier-ignore
 
 test("guards of names, credentials and reused fingerprints, all at once; a lower sequence is refused", async () => {
-  const first = writeFiles(temporaryFolder("reuse"), {
-    "index.html": '<script src="a-1f2e3d4c.js"></script>',
-    "a-1f2e3d4c.js": "1",
-  });
+  const first = writeFiles(temporaryFolder("reuse"), { "index.html": '<script src="a-1f2e3d4c.js"></script>', "a-1f2e3d4c.js": "1" });
   const second = writeFiles(temporaryFolder("reuse"), {
     "index.html": '<script src="a-1f2e3d4c.js"></script>',
     "a-1f2e3d4c.js": "2",
@@ -109,65 +106,39 @@ test("guards of names, credentials and reused fingerprints, all at once; a lower
   await project.result(["deliver", "--sequence", "7"]);
   const { exit, stderr } = await project.run(["deliver", "--build", second, "--sequence", "6"]);
   expect(exit).toBe(3);
-  for (const code of ["case-clash", "fingerprint-reused", "never-ship", "unfit-name", "older"])
-    expect(stderr).toContain(`(${code})`);
+  for (const code of ["case-clash", "fingerprint-reused", "never-ship", "unfit-name", "older"]) expect(stderr).toContain(`(${code})`);
   expect((await project.run(["deliver", "--build", second, "--allow", "nonsense"])).exit).toBe(2);
-  const lifted = ["case-clash", "fingerprint-reused", "never-ship", "unfit-name"].flatMap((code) => [
-    "--allow",
-    code,
-  ]);
-  expect(
-    (await project.result(["deliver", "--build", second, "--sequence", "8", ...lifted])).counts.replaced,
-  ).toBe(1);
-});
+  const lifted = ["case-clash", "fingerprint-reused", "never-ship", "unfit-name"].flatMap((code) => ["--allow", code]);
+  expect((await project.result(["deliver", "--build", second, "--sequence", "8", ...lifted])).counts.replaced).toBe(1);
+}); // prettier-ignore
 
 test("a name that once was immutable may not come back with other bytes, also when nothing of it is left in the store", async () => {
   const build = (name: string, script: string): string =>
     writeFiles(temporaryFolder("once"), { "index.html": `<script src="${name}"></script>`, [name]: script });
-  const settings = sandbox.settings(
-    build("a-1f2e3d4c.js", "one"),
-    "    retain: { releases: 1, for: 0s }",
-    "once",
-  );
+  const settings = sandbox.settings(build("a-1f2e3d4c.js", "one"), "    retain: { releases: 1, for: 0s }", "once");
   const project = new ProjectHere(settings, sandbox.facts);
   await project.result(["deliver"]);
-  expect(await project.result(["deliver", "--build", build("b-2f3e4d5c.js", "two")])).toMatchObject({
-    pruned: ["a-1f2e3d4c.js"],
-  });
+  expect(await project.result(["deliver", "--build", build("b-2f3e4d5c.js", "two")])).toMatchObject({ pruned: ["a-1f2e3d4c.js"] });
   const refused = await project.run(["deliver", "--build", build("a-1f2e3d4c.js", "other")]);
   expect(refused).toMatchObject({
     exit: 3,
-    stderr: expect.stringMatching(
-      /a-1f2e3d4c\.js: was delivered as immutable and has other bytes now/,
-    ) as string,
+    stderr: expect.stringMatching(/a-1f2e3d4c\.js: was delivered as immutable and has other bytes now/) as string,
   });
-  expect(await project.result(["deliver", "--build", build("a-1f2e3d4c.js", "one")])).toMatchObject({
-    release: 3,
-  });
-});
+  expect(await project.result(["deliver", "--build", build("a-1f2e3d4c.js", "one")])).toMatchObject({ release: 3 });
+}); // prettier-ignore
 
 test("records that anybody can read stop the next delivery, and a build that is older than its sources is said", async () => {
   const folder = writeFiles(temporaryFolder("exposed"), { "dist/index.html": "<p>one</p>" });
   const project = new ProjectHere(sandbox.settings(join(folder, "dist"), "", "exposed"), sandbox.facts);
   await project.result(["deliver"]);
   const { endpoint, region, accessKeyId, secretAccessKey, bucket: Bucket } = sandbox.facts;
-  const client = new S3Client({
-    endpoint,
-    region,
-    forcePathStyle: true,
-    credentials: { accessKeyId, secretAccessKey },
-  });
-  const Statement = [
-    { Effect: "Allow", Principal: "*", Action: "s3:GetObject", Resource: `arn:aws:s3:::${Bucket}/*` },
-  ];
+  const client = new S3Client({ endpoint, region, forcePathStyle: true, credentials: { accessKeyId, secretAccessKey } });
+  const Statement = [{ Effect: "Allow", Principal: "*", Action: "s3:GetObject", Resource: `arn:aws:s3:::${Bucket}/*` }];
   await client.send(new PutBucketPolicyCommand({ Bucket, Policy: JSON.stringify({ Statement }) }));
   client.destroy();
   writeFiles(folder, { "dist/index.html": "<p>two</p>" });
   const refused = await project.run(["deliver"]);
-  expect(refused).toMatchObject({
-    exit: 3,
-    stderr: expect.stringMatching(/anybody can read the records[\s\S]*\(exposed\)/) as string,
-  });
+  expect(refused).toMatchObject({ exit: 3, stderr: expect.stringMatching(/anybody can read the records[\s\S]*\(exposed\)/) as string });
   expect((await project.result(["deliver", "--allow", "exposed"])).warnings).toEqual([]);
 
   const later = new Date(Date.now() + 60_000);
@@ -176,7 +147,7 @@ test("records that anybody can read stop the next delivery, and a build that is 
   expect((await project.result(["compare", "--allow", "exposed"])).warnings.join()).toMatch(
     /the build is older than what it is made from: src\/page\.md was changed after it/,
   );
-});
+}); // prettier-ignore
 
 test("the survey says what is pinned under a name that stays, and what a worker loads is the worker's", async () => {
   const folder = writeFiles(temporaryFolder("pinned"), {

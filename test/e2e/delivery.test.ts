@@ -5,14 +5,7 @@ import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
 import { decideContentType } from "../../src/core/build/content-type.ts";
 import { deliveryResultSchema, type DeliveryResult } from "../../src/results/delivery.ts";
 import type { ObjectStore } from "../../src/ports/object-store.ts";
-import {
-  listRealBuilds,
-  unpackRealBuild,
-  walk,
-  writeFiles,
-  temporaryFolder,
-  type RealBuild,
-} from "../support/builds.ts";
+import { listRealBuilds, unpackRealBuild, walk, type RealBuild } from "../support/builds.ts";
 import { Project, RunningSandbox, type LedgerLine } from "../support/program.ts";
 import { readText } from "../contracts/object-store.ts";
 import { isSoak } from "../support/seeds.ts";
@@ -161,45 +154,3 @@ async function expectStored(store: ObjectStore, folder: string): Promise<void> {
       });
   }
 }
-
-test("what somebody else changed is mended, what is not ours is left alone, and a header rule is a copy", async () => {
-  const folder = writeFiles(temporaryFolder("drift"), {
-    "index.html": "<p>a</p>",
-    "about.html": "<p>b</p>",
-    "logo.svg": "<svg/>",
-  });
-  const project = new Project(sandbox.settings(folder, "", "drift"), sandbox.facts);
-  const store = createS3Store({ ...sandbox.facts, prefix: "drift/", addressing: "path" }, () => undefined);
-  const put = (key: string, text: string): Promise<unknown> =>
-    store.put(
-      key,
-      {
-        size: text.length,
-        hash: createHash("sha256").update(text).digest("hex"),
-        open: () => Buffer.from(text),
-      },
-      { "content-type": "text/plain" },
-    );
-  await project.result(["deliver"]);
-  await put("about.html", "defaced");
-  await put("theirs.txt", "not ours");
-  await store.remove(["logo.svg"]);
-  const mended = await project.result(["deliver"]);
-  expect(mended.counts).toMatchObject({ drifted: 1, missing: 1, foreign: 1, unchanged: 1 });
-  expect(await readText(await store.get("about.html"))).toBe("<p>b</p>");
-  expect(await readText(await store.get("theirs.txt"))).toBe("not ours");
-  expect(
-    await readText(await store.get(`.courier/vault/${createHash("sha256").update("defaced").digest("hex")}`)),
-  ).toBe("defaced");
-
-  writeFiles(project.folder, {
-    "courier.yaml": sandbox.settings(folder, '    freshness: [{ files: "*.svg", browser: 1d }]', "drift"),
-  });
-  const relabelled = await project.result(["deliver"]);
-  expect(relabelled).toMatchObject({
-    counts: { relabelled: 1 },
-    bytes: { sent: 0 },
-    changes: [{ key: "logo.svg", reason: "headers: cache-control" }],
-  });
-  expect((await store.head("logo.svg"))?.headers["cache-control"]).toBe("public, max-age=86400");
-});

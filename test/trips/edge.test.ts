@@ -35,14 +35,8 @@ const edgeSettings = (sandbox: RunningSandbox, kind: "distribution" | "purge"): 
 
 test("an edge that fails leaves the release delivered and the addresses owed; the next run pays, an unchanged one too", async () => {
   const sandbox = await startSandbox("--origin", "website");
-  const page = (text: string): Record<string, string> => ({
-    "index.html": `<p>${text}</p>`,
-    "sw.js": `// ${text}`,
-  });
-  const [one, two] = [
-    writeFiles(temporaryFolder("owed"), page("one")),
-    writeFiles(temporaryFolder("owed"), page("two")),
-  ];
+  const page = (text: string): Record<string, string> => ({ "index.html": `<p>${text}</p>`, "sw.js": `// ${text}` });
+  const [one, two] = [writeFiles(temporaryFolder("owed"), page("one")), writeFiles(temporaryFolder("owed"), page("two"))];
   const settings = sandbox.settings(one, edgeSettings(sandbox, "purge"));
   const project = new ProjectHere(settings, sandbox.facts);
   await project.result(["deliver"]);
@@ -50,31 +44,18 @@ test("an edge that fails leaves the release delivered and the addresses owed; th
   writeFiles(project.folder, { "courier.yaml": settings.replace(/token: [\w-]+/, "token: wrong") });
   const failed = await project.run(["deliver", "--build", two, "--format", "json"]);
   expect(failed.exit).toBe(5);
-  expect(JSON.parse(failed.stdout)).toMatchObject({
-    release: 2,
-    invalidation: { confirmed: false, owed: ["/", "/index.html", "/sw.js"] },
-  });
-  expect(failed.stderr).toMatch(
-    /the edge purge has not confirmed: it refused the purge: check token and header/,
-  );
+  expect(JSON.parse(failed.stdout)).toMatchObject({ release: 2, invalidation: { confirmed: false, owed: ["/", "/index.html", "/sw.js"] } });
+  expect(failed.stderr).toMatch(/the edge purge has not confirmed: it refused the purge: check token and header/);
   expect((await visit(`${sandbox.facts.edge}/`)).body.toString()).toBe("<p>one</p>");
   expect((await visit(`${sandbox.facts.edge}/sw.js`)).body.toString()).toBe("// one");
   expect((await project.run(["deliver", "--build", two])).exit).toBe(5);
 
   writeFiles(project.folder, { "courier.yaml": settings });
-  expect(await project.result(["deliver", "--build", two])).toMatchObject({
-    release: 2,
-    previous: 2,
-    invalidation: { confirmed: true, owed: [] },
-  });
+  expect(await project.result(["deliver", "--build", two])).toMatchObject({ release: 2, previous: 2, invalidation: { confirmed: true, owed: [] } });
   expect((await visit(`${sandbox.facts.edge}/`)).body.toString()).toBe("<p>two</p>");
   expect((await visit(`${sandbox.facts.edge}/sw.js`)).body.toString()).toBe("// two");
-  expect(await project.result(["deliver", "--build", two])).toMatchObject({
-    release: 2,
-    requests: { put: 0 },
-    invalidation: { addresses: [] },
-  });
-});
+  expect(await project.result(["deliver", "--build", two])).toMatchObject({ release: 2, requests: { put: 0 }, invalidation: { addresses: [] } });
+}); // prettier-ignore
 
 test("every promised form of a page's address answers behind an endpoint that knows exact keys only, with the page's own headers", async () => {
   const sandbox = await startSandbox("--origin", "objects");
@@ -182,13 +163,8 @@ test("with stored compression visitors get the same content, from fewer bytes, a
 
 test("redirects of a prefix and temporary ones are routing rules of a website that is ours; prior settings are kept, and the rules go with the settings", async () => {
   const sandbox = await startSandbox("--origin", "website");
-  const folder = writeFiles(temporaryFolder("routing"), {
-    "index.html": "<p>home</p>",
-    "crossings/a/index.html": "<p>a</p>",
-  });
-  const base = sandbox
-    .settings(folder, edgeSettings(sandbox, "distribution"))
-    .replace("prefix:", "serves: website, ownsWebsite: true, prefix:");
+  const folder = writeFiles(temporaryFolder("routing"), { "index.html": "<p>home</p>", "crossings/a/index.html": "<p>a</p>" });
+  const base = sandbox.settings(folder, edgeSettings(sandbox, "distribution")).replace("prefix:", "serves: website, ownsWebsite: true, prefix:");
   const rules = `redirects:\n  - { address: "/routes/*", leadsTo: "/crossings/*", kind: temporary }\n  - { address: /today, leadsTo: /crossings/a/, kind: temporary, keepMethod: true }\n`;
   const project = new ProjectHere(base, sandbox.facts);
   const follow = async (address: string): Promise<string> => {
@@ -199,22 +175,14 @@ test("redirects of a prefix and temporary ones are routing rules of a website th
   expect(await follow("/routes/a/")).toBe("404 null");
   writeFiles(project.folder, { "courier.yaml": base + rules });
   const result = await project.result(["deliver"]);
-  expect(result).toMatchObject({
-    release: 2,
-    counts: { unchanged: 2 },
-    invalidation: { addresses: ["/routes/*", "/today*"] },
-  });
+  expect(result).toMatchObject({ release: 2, counts: { unchanged: 2 }, invalidation: { addresses: ["/routes/*", "/today*"] } });
   expect([await follow("/routes/a/"), await follow("/today"), await follow("/crossings/a/")]).toEqual([
     "302 /crossings/a/",
     "307 /crossings/a/",
     "200 null",
   ]);
-  expect(await project.result(["deliver"])).toMatchObject({
-    release: 2,
-    previous: 2,
-    requests: { put: 0, get: 2 },
-  });
+  expect(await project.result(["deliver"])).toMatchObject({ release: 2, previous: 2, requests: { put: 0, get: 2 } });
   writeFiles(project.folder, { "courier.yaml": base });
   await project.result(["deliver"]);
   expect(await follow("/routes/a/")).toBe("404 null");
-});
+}); // prettier-ignore

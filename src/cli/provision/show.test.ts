@@ -31,21 +31,10 @@ test("checkup: a line a link, and why and the mend where something is to be know
 
 test("provision: what is changed, what is left to a person and how, what was tried", () => {
   const result: ProvisionResult = {
-    ...{
-      site: "Pelican Sound Ferries",
-      destination: "production",
-      bucket: "pelican",
-      endpoint: "http://store",
-    },
+    ...{ site: "Pelican Sound Ferries", destination: "production", bucket: "pelican", endpoint: "http://store" },
     ...{ readers: "public", dryRun: false },
     steps: [{ do: "create-bucket", what: "create the bucket pelican", why: "it is not there yet" }],
-    byHand: [
-      {
-        what: "set up its website endpoint",
-        why: "the store does not know this (501)",
-        how: "say serves: objects",
-      },
-    ],
+    byHand: [{ what: "set up its website endpoint", why: "the store does not know this (501)", how: "say serves: objects" }],
     checked: ["nobody reads the tool's own part unsigned"],
   };
   expect(showProvision(result, page)).toMatchInlineSnapshot(`
@@ -62,7 +51,5 @@ test("provision: what is changed, what is left to a person and how, what was tri
        nobody reads the tool's own part unsigned
    "
   `);
-  expect(showProvision({ ...result, steps: [], byHand: [] }, page)).toContain(
-    "ready: nothing has to be changed",
-  );
-});
+  expect(showProvision({ ...result, steps: [], byHand: [] }, page)).toContain("ready: nothing has to be changed");
+}); // prettier-ignore

@@ -66,39 +66,21 @@ test.each([
 }); // prettier-ignore
 
 test("others' statements and tags stay; lists of one, orders and both forms of 'everybody' are the same", () => {
-  const theirs = {
-    Sid: "Backup",
-    Effect: "Allow",
-    Principal: { AWS: "arn:x" },
-    Action: "s3:GetObject",
-    Resource: "r",
-  } as const;
+  const theirs = { Sid: "Backup", Effect: "Allow", Principal: { AWS: "arn:x" }, Action: "s3:GetObject", Resource: "r" } as const;
   const stale = { ...toReadStatements({ ...WISHES, prefix: "" })[0], Action: "s3:*" } as const;
-  const merged = mergePolicy(
-    { Version: "2012-10-17", Statement: [theirs, stale as never] },
-    toReadStatements(WISHES),
-  );
+  const merged = mergePolicy({ Version: "2012-10-17", Statement: [theirs, stale as never] }, toReadStatements(WISHES));
   expect(merged.Statement.map(({ Sid }) => Sid)).toEqual(["Backup", "ReadTheSite"]);
   const asStored: Policy = {
     ...merged,
     Statement: [...merged.Statement]
       .reverse()
-      .map((one) => ({
-        ...one,
-        Action: [one.Action].flat()[0] ?? "",
-        ...(one.Principal === "*" ? { Principal: { AWS: ["*"] } } : {}),
-      })),
+      .map((one) => ({ ...one, Action: [one.Action].flat()[0] ?? "", ...(one.Principal === "*" ? { Principal: { AWS: ["*"] } } : {}) })),
   };
   expect(isSamePolicy(merged, asStored)).toBe(true);
   expect(isSamePolicy(merged, { ...asStored, Statement: asStored.Statement.slice(1) })).toBe(false);
-  const tagged = planProvision(
-    { ...NEW, isThere: true, tags: set({ cost: "7" }) },
-    { ...WISHES, tags: { team: "web" } },
-  );
-  expect(tagged.steps).toContainEqual(
-    expect.objectContaining({ do: "set-tags", tags: { cost: "7", team: "web" } }),
-  );
-});
+  const tagged = planProvision({ ...NEW, isThere: true, tags: set({ cost: "7" }) }, { ...WISHES, tags: { team: "web" } });
+  expect(tagged.steps).toContainEqual(expect.objectContaining({ do: "set-tags", tags: { cost: "7", team: "web" } }));
+}); // prettier-ignore
 
 test("destinations that share a bucket have statements of their own, and none opens the tool's part of another", () => {
   const [root, a, b] = ["", "a-b/", "ab/"].map((prefix) => toReadStatements({ ...WISHES, prefix }));

@@ -56,26 +56,17 @@ test("another encoder's bytes of the same content are left as they stand, and on
     headers: { "content-type": "text/html", "content-encoding": "gzip" },
   };
   const stateWith = (etag: string, hash = "raw") => ({
-    waybill: {
-      site: "s",
-      release: 1,
-      run: "r",
-      previous: 0,
-      at: "",
-      by: "",
-      parcels: [{ ...known, hash }],
-      standing: [],
-    },
+    waybill: { site: "s", release: 1, run: "r", previous: 0, at: "", by: "", parcels: [{ ...known, hash }], standing: [] },
     listing: [{ key: "a", size: 700, etag, modifiedMs: 0 }],
     storeTimeMs: 0,
   });
   const forms = new Map([["a", { storedHash: "newer", size: 600 }]]);
   const stored = (state: Parameters<typeof applyEncodedForms>[2]): string | undefined =>
     applyEncodedForms([parcel("a", 1000)], forms, state)[0]?.storedHash;
-  expect([
-    stored(stateWith("e")),
-    stored(stateWith("changed")),
-    stored(stateWith("e", "other content")),
-    stored(EMPTY),
-  ]).toEqual(["older", "newer", "newer", "newer"]);
-});
+  expect([stored(stateWith("e")), stored(stateWith("changed")), stored(stateWith("e", "other content")), stored(EMPTY)]).toEqual([
+    "older",
+    "newer",
+    "newer",
+    "newer",
+  ]);
+}); // prettier-ignore

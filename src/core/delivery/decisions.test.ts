@@ -124,26 +124,14 @@ const aliasesOf = (
 test("a form that the endpoint does not resolve by itself gets an object of its own", () => {
   const keys = ["index.html", "news/index.html", "about.html", "a/b.html", "a/b/index.html"];
   expect(aliasesOf(keys, ["file", "folder"], "website")).toEqual([[], []]);
-  expect(aliasesOf(keys, ["file", "folder"], "objects")).toEqual([
-    ["news/=news/index.html", "a/b/=a/b/index.html"],
-    [],
-  ]);
+  expect(aliasesOf(keys, ["file", "folder"], "objects")).toEqual([["news/=news/index.html", "a/b/=a/b/index.html"], []]);
   expect(aliasesOf(keys, ["file", "bare"], "website")).toEqual([["about=about.html", "a/b=a/b.html"], []]);
   expect(aliasesOf(keys, ["file", "folder", "bare"], "objects")).toEqual([
-    [
-      "news/=news/index.html",
-      "news=news/index.html",
-      "about=about.html",
-      "a/b=a/b.html",
-      "a/b/=a/b/index.html",
-    ],
+    ["news/=news/index.html", "news=news/index.html", "about=about.html", "a/b=a/b.html", "a/b/=a/b/index.html"],
     ["alias-clash a/b/index.html"],
   ]);
-  expect(aliasesOf(["news/index.html"], ["bare"], "objects", ["news/index.html"])).toEqual([
-    [],
-    ["bare-breaks-references news/index.html"],
-  ]);
-});
+  expect(aliasesOf(["news/index.html"], ["bare"], "objects", ["news/index.html"])).toEqual([[], ["bare-breaks-references news/index.html"]]);
+}); // prettier-ignore
 
 test("waits grow with full jitter, honour what the server asked for, and end", () => {
   const policy = { tries: 4, baseMs: 100, capMs: 250 };

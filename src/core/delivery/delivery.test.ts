@@ -185,25 +185,14 @@ test("a run's own record names all that it is about to write, and release 0 what
     ...{ allowed: new Set<string>(), olderWaybills: [] },
   });
   expect(decision.takesOver).toEqual(["index.html"]);
-  const facts = {
-    site: "s",
-    run: "r",
-    at: "",
-    author: { by: "b" },
-    wanted,
-    state,
-    decision,
-    keptSettings: [],
-  };
+  const facts = { site: "s", run: "r", at: "", author: { by: "b" }, wanted, state, decision, keptSettings: [] };
   expect(
     toOpenDelivery(facts)
       .parcels.map(({ key }) => key)
       .sort(),
   ).toEqual(["app.js", "index.html"]);
-  expect(toReleaseZero(facts, undefined, "n").parcels.map(({ storedHash }) => storedHash)).toEqual([
-    "theirs",
-  ]);
-});
+  expect(toReleaseZero(facts, undefined, "n").parcels.map(({ storedHash }) => storedHash)).toEqual(["theirs"]);
+}); // prettier-ignore
 
 test("the website's settings that a run which died has saved stay in the vault until a delivery has written its rules", () => {
   const place = delivered(...["one", "two", "three", "four"].map((text) => ({ "index.html": text })));

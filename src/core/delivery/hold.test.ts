@@ -23,22 +23,13 @@ test.each([
 
 test("ours for half a lease, due after a third, by whichever clock went further; a clock set back counts too", () => {
   const at = { monotonicMs: 1000, wallMs: 1_000_000 };
-  const later = (monotonicMs: number, wallMs: number) => ({
-    monotonicMs: at.monotonicMs + monotonicMs,
-    wallMs: at.wallMs + wallMs,
-  });
-  expect([isSurelyOurs(at, later(14_999, 14_999), 30), isSurelyOurs(at, later(15_000, 0), 30)]).toEqual([
-    true,
-    false,
-  ]);
+  const later = (monotonicMs: number, wallMs: number) => ({ monotonicMs: at.monotonicMs + monotonicMs, wallMs: at.wallMs + wallMs });
+  expect([isSurelyOurs(at, later(14_999, 14_999), 30), isSurelyOurs(at, later(15_000, 0), 30)]).toEqual([true, false]);
   // A laptop that slept: its monotonic clock stood still.
   expect(isSurelyOurs(at, later(10, 600_000), 30)).toBe(false);
   expect(isSurelyOurs(at, later(10, -600_000), 30)).toBe(false);
-  expect([isRenewalDue(at, later(9999, 9999), 30), isRenewalDue(at, later(10_000, 0), 30)]).toEqual([
-    false,
-    true,
-  ]);
-});
+  expect([isRenewalDue(at, later(9999, 9999), 30), isRenewalDue(at, later(10_000, 0), 30)]).toEqual([false, true]);
+}); // prettier-ignore
 
 test("what is written is read back; anything else is nothing", () => {
   expect(parseHold(toHoldText(hold))).toEqual(hold);

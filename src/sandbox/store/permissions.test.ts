@@ -42,30 +42,20 @@ test("wildcards match as a regular expression does, and a pattern of stars takes
 
 test("a request whose date can't be read, or is another than that of its scope, is not let in", () => {
   const identity = { accessKeyId: "KEY", secretAccessKey: "s", arn: "arn" };
-  const rules = {
-    identities: [identity],
-    region: "r",
-    service: "s3",
-    nowMs: Date.parse("2026-03-04T14:20:00Z"),
-  } as const;
+  const rules = { identities: [identity], region: "r", service: "s3", nowMs: Date.parse("2026-03-04T14:20:00Z") } as const;
   const ask = (date: string): unknown => {
     const authorization = `AWS4-HMAC-SHA256 Credential=KEY/20260304/r/s3/aws4_request, SignedHeaders=host, Signature=${"0".repeat(64)}`;
     try {
-      return authenticate(
-        { method: "GET", target: "/", headers: { authorization, "x-amz-date": date } },
-        rules,
-      );
+      return authenticate({ method: "GET", target: "/", headers: { authorization, "x-amz-date": date } }, rules);
     } catch (error) {
       return (error as { code: string }).code;
     }
   };
-  expect(
-    ["20260304T142000Z", "20260304T100000Z", "20260304Tnonsense", "20260305T142000Z", ""].map(ask),
-  ).toEqual([
+  expect(["20260304T142000Z", "20260304T100000Z", "20260304Tnonsense", "20260305T142000Z", ""].map(ask)).toEqual([
     "SignatureDoesNotMatch", // Of the signature itself, which is made up here.
     "RequestTimeTooSkewed",
     "RequestTimeTooSkewed",
     "SignatureDoesNotMatch",
     "SignatureDoesNotMatch",
   ]);
-});
+}); // prettier-ignore
