@@ -1,7 +1,8 @@
-import { judgeForgetting, judgeHabits } from "./edge-links.ts";
-import { judgeConditions, judgeFirstLook, judgeWebsite } from "./store-links.ts";
+import { judgeForgetting, judgeHabits, type ForgettingTrial } from "./edge-links.ts";
+import { judgeConditions, judgeFirstLook, judgeTrial, judgeWebsite } from "./store-links.ts";
 import {
   judgeCertificate,
+  judgeFolders,
   judgeMissing,
   judgeReading,
   judgeRoot,
@@ -57,14 +58,82 @@ const READING: ReadingFacts = {
 };
 
 test.each([
-  ["another place that answers 200", 200, {}, {}, "answers-otherwise"],
-  ["a sign-in page", 302, { headers: { location: "/sign-in" } }, {}, "leads-elsewhere"],
-  ["a store that everybody may read, and 403 all the same: it hides what is missing", 403, {}, {}, "not-found-there"],
-  ["a policy that is right, and an edge that comes unsigned", 403, {}, { readers: "edge-only", distributions: ["D"] }, "edge-unsigned"],
-  ["a policy that could not be looked at", 403, {}, { isOpen: undefined }, "store-denies"],
-  ["a key without the prefix", 404, { refusal: { code: "NoSuchKey", key: "p/index.html" } }, {}, "other-path"],
-  ["a plain 404", 404, {}, {}, "not-found-there"],
-] as const)("%s", (_, status, answer, facts, cause) => {
+  ["another place that answers 200", 200, {}, {}, "answers-otherwise", {}],
+  ["a sign-in page", 302, { headers: { location: "/sign-in" } }, {}, "leads-elsewhere", {}],
+  ["a store that everybody may read, and 403 all the same: it hides what is missing", 403, {}, {}, "not-found-there", {}],
+  ["a policy that is right, and an edge that comes unsigned", 403, {}, { readers: "edge-only", distributions: ["D"] }, "edge-unsigned", {}],
+  ["a policy that could not be looked at", 403, {}, { isOpen: undefined }, "store-denies", {}],
+  ["a key without the prefix", 404, { refusal: { code: "NoSuchKey", key: "p/index.html" } }, {}, "other-path", {}],
+  ["a plain 404", 404, {}, {}, "not-found-there", {}],
+  ["an origin that fails", 500, {}, {}, "origin-unreachable", { status: 500, endpoint: "http://store" }],
+  ["a redirect to nowhere", 301, {}, {}, "leads-elsewhere", { location: "nowhere" }],
+  ["another bucket", 404, { refusal: { code: "NoSuchBucket" } }, {}, "other-bucket", { bucket: "pelican" }],
+  ["no website", 404, { refusal: { code: "NoSuchWebsiteConfiguration" } }, {}, "endpoint-without-website", {}],
+  ["just this key, and nothing there", 404, { refusal: { code: "NoSuchKey", key: "site/p/index.html" } }, {}, "not-found-there", {}],
+  ["a bucket that lets nobody in", 401, {}, { isOpen: false }, "store-denies", { kind: "public" }],
+  ["a bucket that lets no edge in", 403, {}, { isOpen: false, readers: "edge-only", distributions: ["D"] }, "store-denies", { kind: "edge", distributions: ["D"] }],
+] as const)("%s", (_, status, answer, facts, cause, names) => {
   const seen = { status, headers: {}, hash: "other", size: 1, ...answer };
-  expect(judgeReading(seen, { ...READING, ...facts })).toMatchObject({ state: "broken", cause });
+  const link = judgeReading(seen, { ...READING, ...facts });
+  expect(link).toMatchObject({ state: "broken", cause, names });
+}); // prettier-ignore
+
+test("what was written is read, or nobody answers", () => {
+  const right = { status: 200, headers: {}, hash: "right", size: 1 };
+  expect(judgeReading(right, READING).state).toBe("good");
+  expect(judgeReading(undefined, READING)).toMatchObject({
+    link: "edge",
+    state: "broken",
+    cause: "nobody-answers",
+  });
+});
+
+test("a folder is answered with its index page by a website, and as an exact key by objects", () => {
+  const judge = (serves: "website" | "objects", answer?: { status: number; hash: string }) => {
+    const seen = answer && { headers: {}, size: 1, ...answer };
+    const { state, cause } = judgeFolders(seen, { address: "/p/", hash: "right", serves });
+    return [state, cause];
+  };
+  const right = { status: 200, hash: "right" };
+  for (const wrong of [{ status: 200, hash: "list" }, { status: 404, hash: "right" }, undefined]) {
+    expect(judge("website", wrong)).toEqual(["broken", "no-index-documents"]);
+    expect(judge("objects", wrong)).toEqual(["good", undefined]);
+  }
+  expect([judge("website", right), judge("objects", right)]).toEqual([["good", undefined], ["note", "resolves-index-documents"]]);
+}); // prettier-ignore
+
+test("what a try of the store tells: each right once, then conditions, then who reads the records", () => {
+  const put = { kind: "denied", action: { do: "write", key: "a" }, status: 403 } as const;
+  const remove = { kind: "denied", action: { do: "remove", key: "a" }, status: 403 } as const;
+  const at = { bucket: "pelican", endpoint: "http://store", url: "https://www.pelicansound.example" };
+  const judge = (trial: object, place = at) =>
+    judgeTrial({ denials: [], canWrite: true, condition: undefined, records: undefined, ...trial }, place).map(({ link, state, cause = "" }) => `${link} ${state} ${cause}`.trim());
+  expect(judge({})).toEqual(["rights good"]);
+  expect(judge({ denials: [put, put, remove], condition: "ignored" })).toEqual(["rights broken right-missing", "rights broken right-missing", "conditions note no-conditions"]);
+  expect(judge({ denials: [put, remove] }, { ...at, bucket: "" })).toEqual(["rights broken folder-denied"]);
+  const records = (isPublic?: boolean, isServed?: boolean) => judge({ records: { isPublic, isServed } })[1];
+  expect([records(true, true), records(false, true), records(undefined, undefined), records(false, false), records(undefined, false), records(false)]).toEqual(
+    ["records broken records-open", "records broken records-served", "records not-tried", "records good", "records good", "records good"]);
+}); // prettier-ignore
+
+test("an edge that does not forget is told by what it did", () => {
+  const judge = (trial: object) => {
+    const { state, cause } = judgeForgetting({ edge: "e", ...trial } as ForgettingTrial);
+    return cause ?? state;
+  };
+  const failed = (kind: string) => judge({ exact: { state: "failed", failure: { kind } } });
+  expect(["denied", "credentials-refused", "not-found", "other"].map(failed)).toEqual(["may-not-invalidate", "may-not-invalidate", "edge-unknown", "edge-fails"]);
+  const exact = { state: "new" };
+  expect([judge({ exact }), judge({ exact, pattern: exact }), judge({ exact, pattern: { state: "old" } }), judge({ exact: { state: "old" } })]).toEqual(["good", "good", "patterns-unknown", "still-old"]);
+}); // prettier-ignore
+
+test("habits against what the settings say: right, wrong, or not said and worth saying", () => {
+  const seen = { holdsZero: false, ignoresQuery: true, holdsNegative: false };
+  expect(judgeHabits(seen, {})).toMatchObject({ state: "note", cause: "habits-unsaid", names: { habits: "minimumFreshness: 0s, query: ignored, negative: 0s" } });
+  expect(judgeHabits(seen, { minimumFreshness: 0, query: "ignored", negative: 0 }).state).toBe("good");
+  // Of what holds too long nothing could be said that helps.
+  const holding = { holdsZero: true, ignoresQuery: false, holdsNegative: true };
+  expect(judgeHabits(holding, {}).state).toBe("good");
+  expect(judgeHabits(holding, { minimumFreshness: 60, query: "keyed", negative: 60 }).state).toBe("good");
+  expect(judgeHabits(holding, { minimumFreshness: 0, query: "ignored", negative: 0 })).toMatchObject({ state: "broken", names: { habits: "minimumFreshness: 1m, query: keyed, negative: 1m" } });
 }); // prettier-ignore
