@@ -65,7 +65,7 @@ class UnpackTarget {
     return new OperatorError("archive-refused", { file: this.file, reason });
   }
 
-  /** The place of an entry within the folder. */
+  /** The place of an entry within the folder; throws where it has none. A folder is made for what it holds. */
   place(name: string): string {
     this.entries += 1;
     if (this.entries > MOST_ENTRIES) throw this.refuse(`it holds more than ${MOST_ENTRIES} files`);
@@ -80,10 +80,6 @@ class UnpackTarget {
       throw this.refuse(`the name ${name} leads out of it`);
     }
     return join(this.folder, ...parts);
-  }
-
-  makeFolder(name: string): void {
-    mkdirSync(this.place(name), { recursive: true });
   }
 
   /** @param sum the CRC-32 that the archive tells of the content; undefined: it tells none */
@@ -169,7 +165,7 @@ async function writeEntries(
     const { name, type, size, byteOffset } = entry.header as unknown as TarHeader;
     // A content may end in zeros.
     end.hold(byteOffset + size);
-    if (type === "directory") target.makeFolder(name);
+    if (type === "directory") target.place(name);
     else if (type === "file" || type === "contiguous-file")
       await target.write(name, entry as unknown as Readable);
     else throw target.refuse(`${name} is a ${type ?? "special file"}, and only files are shipped`);
@@ -188,7 +184,7 @@ async function unpackZip(file: string, target: UnpackTarget): Promise<void> {
       const type = (entry.externalFileAttributes >>> 16) & FILE_TYPE;
       if (type !== 0 && type !== REGULAR && type !== FOLDER)
         throw target.refuse(`${entry.fileName} is a link or a special file, and only files are shipped`);
-      if (entry.fileName.endsWith("/")) target.makeFolder(entry.fileName);
+      if (entry.fileName.endsWith("/")) target.place(entry.fileName);
       else await target.write(entry.fileName, await zip.openReadStreamPromise(entry), entry.crc32);
     }
   } finally {
