@@ -22,16 +22,9 @@ test("a large file is hashed as a small one is, though nothing is looked for in 
     { ...facts, path: "app.js", unread: "large" },
     { ...facts, path: "map.bin", unread: undefined },
     // Its type is told by its name.
-    {
-      path: "whole.js",
-      size: WHOLE_BYTES,
-      hash: hashOf(files["whole.js"]),
-      unread: undefined,
-      head: "",
-      names: 1,
-    },
+    { path: "whole.js", size: WHOLE_BYTES, hash: hashOf(files["whole.js"]), unread: undefined, head: "", names: 1 },
   ]);
-});
+}); // prettier-ignore
 
 test("a stream has the hash of all its chunks", async () => {
   const chunks = (async function* () {

@@ -222,6 +222,21 @@ test("edges are asked twice, from the store outwards; one that fails leaves the 
   ]);
 });
 
+test("an edge that nobody can look at, and nobody is to look through, has confirmed nothing", async () => {
+  const events: DeliveryEvent[] = [];
+  const confirmation = { settle: 0, longestFetch: 0, readBack: { kind: "all" }, rewrites: false } as const;
+  const tools = {
+    ...{ edges: [toEdge({ name: "near", confirmation })], clock, run: "run-1" },
+    report: (event: DeliveryEvent) => events.push(event),
+    book: new WayBook({ store: new MemoryStore(), clock, run: "run-1", addressOf: (key) => `/${key}`, indexName: "index.html" }),
+    facts: { parcels: [], addressRules: { forms: ["file"], basePath: "/", indexName: "index.html" }, loadEarlier: () => Promise.resolve([]), isVaulted: () => false },
+  } as const;
+  const requests = [toExactInvalidation("near", ["/a", "/b"])];
+  const [outcome] = await askEdges(tools, { phase: "invalidate", requests, lastWriteMs: 0 });
+  expect([outcome?.settled, [...(outcome?.left ?? [])].sort(), outcome?.failure]).toEqual([[], ["/a", "/b"], { kind: "unseen" }]);
+  expect(events).toContainEqual({ event: "warning", warning: { code: "edge-failed", edge: "near", failure: { kind: "unseen" } } });
+}); // prettier-ignore
+
 test("a copy that the store made of something else is not believed", async () => {
   const store = new MemoryStore();
   store.tamper("from", "other bytes than planned");

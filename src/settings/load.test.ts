@@ -37,11 +37,7 @@ test("the settings of the design are read whole, with units, defaults and variab
   const { settings, locate } = parseSettings(WHOLE, "courier.yaml", { environment: { EDGE_TOKEN: "t" } });
   const { destinations, freshness } = settings;
   // What is not there has the place of what it would stand in.
-  expect(locate(["destinations", "production", "retain", "for"])).toEqual({
-    file: "courier.yaml",
-    line: 14,
-    column: 33,
-  });
+  expect(locate(["destinations", "production", "retain", "for"])).toEqual({ file: "courier.yaml", line: 14, column: 33 });
   expect(locate(["destinations", "staging", "retain", "for"])).toMatchObject({ line: 16 });
   expect(freshness).toEqual([{ files: "timetables/**/*.json", browser: 60, edge: 3600 }]);
   expect(destinations.production).toMatchObject({
@@ -50,11 +46,8 @@ test("the settings of the design are read whole, with units, defaults and variab
     guards: { vanish: 0.25 },
     store: { prefix: "", addressing: "host" },
   });
-  expect(destinations.staging).toMatchObject({
-    store: { prefix: "site/", addressing: "path" },
-    edge: [{ token: "t", header: "X-Purge-Token", settle: 2 }],
-  });
-});
+  expect(destinations.staging).toMatchObject({ store: { prefix: "site/", addressing: "path" }, edge: [{ token: "t", header: "X-Purge-Token", settle: 2 }] });
+}); // prettier-ignore
 
 test.each<[string, string, string]>([
   ["a misspelt key", WHOLE.replace("browser: 1m", "browsr: 1m"), "  courier.yaml:4:46: freshness[0]: unknown key browsr; did you mean browser?"],

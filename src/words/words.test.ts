@@ -48,20 +48,13 @@ test("every failure says what happened and what to do next, with its data filled
 test("every cause of a broken link says why and what to do", () => {
   expect(LINK_CAUSES.length).toBeGreaterThan(40);
   const failure = { kind: "other", answer: "503" };
-  const names = {
-    skewMs: 90_000,
-    region: "",
-    action: { do: "list" },
-    found: { code: "ignored" },
-    prefix: "",
-    failure,
-  };
+  const names = { skewMs: 90_000, region: "", action: { do: "list" }, found: { code: "ignored" }, prefix: "", failure };
   for (const cause of LINK_CAUSES) {
     const link = broken("store", { asked: { code: "nothing" }, found: { code: "none" }, cause, names });
     const { why = "", mend = "" } = wordsOfLink(link);
     expect([cause, why.length > 15, mend.length > 10]).toEqual([cause, true, true]);
   }
-});
+}); // prettier-ignore
 
 test("a list for people is cut with a count", () => {
   expect(listed(["a", "b", "c"], 2)).toBe("a, b and 1 more");

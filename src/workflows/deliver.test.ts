@@ -48,36 +48,30 @@ const run = (build: Record<string, string>, store: ObjectStore, serves: "website
 test("any build against any destination: no order violation, then no difference, then nothing left to do", async () => {
   let deliveries = 0;
   await holds(
-    fc.asyncProperty(
-      fc.array(fc.tuple(files, tamperings), { minLength: 1, maxLength: 5 }),
-      fc.constantFrom("website", "objects"),
-      async (history, serves) => {
-        const store = new MemoryStore();
-        const tampered = new Set<string>();
-        for (const [build, changes] of history) {
-          for (const [key, text] of changes) {
-            store.tamper(key, text ?? undefined);
-            tampered.add(key);
-          }
-          await run(build, store, serves);
-          deliveries += 1;
-          for (const [key, text] of Object.entries(build))
-            expect([key, await readText(await store.get(key))]).toEqual([key, text]);
-          const pages = [...(await siteOf(store)).keys()].filter((key) => key.endsWith(".html"));
-          expect(pages.filter((key) => !(key in build) && !tampered.has(key))).toEqual([]);
-          const alias = serves === "objects" ? build["news/index.html"] : undefined;
-          if (!tampered.has("news/") || alias !== undefined)
-            expect(await readText(await store.get("news/"))).toBe(alias);
-          const before = store.trace.length;
-          expect(await run(build, store, serves)).toMatchObject({ changes: [], pruned: [] });
-          expect(store.trace.slice(before)).toEqual([]);
+    fc.asyncProperty(fc.array(fc.tuple(files, tamperings), { minLength: 1, maxLength: 5 }), fc.constantFrom("website", "objects"), async (history, serves) => {
+      const store = new MemoryStore();
+      const tampered = new Set<string>();
+      for (const [build, changes] of history) {
+        for (const [key, text] of changes) {
+          store.tamper(key, text ?? undefined);
+          tampered.add(key);
         }
-      },
-    ),
+        await run(build, store, serves);
+        deliveries += 1;
+        for (const [key, text] of Object.entries(build)) expect([key, await readText(await store.get(key))]).toEqual([key, text]);
+        const pages = [...(await siteOf(store)).keys()].filter((key) => key.endsWith(".html"));
+        expect(pages.filter((key) => !(key in build) && !tampered.has(key))).toEqual([]);
+        const alias = serves === "objects" ? build["news/index.html"] : undefined;
+        if (!tampered.has("news/") || alias !== undefined) expect(await readText(await store.get("news/"))).toBe(alias);
+        const before = store.trace.length;
+        expect(await run(build, store, serves)).toMatchObject({ changes: [], pruned: [] });
+        expect(store.trace.slice(before)).toEqual([]);
+      }
+    }),
     { seeds: [9], numRuns: 100 },
   );
   expect(deliveries).toBeGreaterThan(250);
-});
+}); // prettier-ignore
 
 /** A store that dies at its n-th write: before it took effect, or after with its answer lost. */
 function dyingStore(store: MemoryStore, dieAt: number, lostAnswer: boolean): ObjectStore {

@@ -91,25 +91,19 @@ test("a worker that is gone stops the delivery; with the setting a small one tak
   expect((await deliver(site)).exit).toBe(0);
   site.build({ "index.html": "new" });
   const refused = await deliver(site);
-  expect([refused.exit, refused.stderr.includes("build.retireWorkers: true (worker-vanishes)")]).toEqual([
-    3,
-    true,
-  ]);
+  expect([refused.exit, refused.stderr.includes("build.retireWorkers: true (worker-vanishes)")]).toEqual([3, true]);
   const settings = join(site.project.folder, "courier.yaml");
   const before = readFileSync(settings, "utf8");
   const set = (text: string): void => void writeFiles(site.project.folder, { "courier.yaml": text });
   set(before.replace("folder: dist", "folder: dist, retireWorkers: true"));
   expect((await deliver(site)).exit).toBe(0);
-  expect([site.read("index.html"), site.read("sw.js").includes("registration.unregister()")]).toEqual([
-    "new",
-    true,
-  ]);
+  expect([site.read("index.html"), site.read("sw.js").includes("registration.unregister()")]).toEqual(["new", true]);
   const again = await site.project.result(["deliver", "--to", "live", "--yes"]);
   expect([again.counts.unchanged, again.release]).toEqual([2, 2]);
   set(before);
   expect((await deliver(site)).exit).toBe(0);
   expect(() => site.read("sw.js")).toThrow(/ENOENT/);
-});
+}); // prettier-ignore
 
 test("source maps that are left out now go with the delivery, which says so", async () => {
   const files = { "index.html": '<script src="a.js"></script>', "a.js": "1", "a.js.map": "{}" };

@@ -46,27 +46,20 @@ test("what was delivered can be listed, looked at, compared and put back; each r
   expect([two.counts.new, two.counts.removed, two.counts.replaced]).toEqual([7, 5, 30]);
   expect((await project.run(["compare", "1", "2", "--fail-on-change"])).exit).toBe(4);
   expect((await project.run(["compare", "1", "1", "--fail-on-change"])).exit).toBe(0);
-  expect(holdSchema.parse(await json(project, ["releases", "hold"]))).toMatchObject({
-    isHeld: false,
-    hold: { work: "deliver" },
-  });
+  expect(holdSchema.parse(await json(project, ["releases", "hold"]))).toMatchObject({ isHeld: false, hold: { work: "deliver" } });
 
   // A dry run writes nothing; the way back sends no byte of a file and ends with just what release 1 was.
   sandbox.takeLedger();
   await project.result(["redeliver", "previous", "--dry-run"]);
   expect(sandbox.takeLedger().filter(({ operation }) => WRITES.has(operation))).toEqual([]);
   expect(await project.result(["redeliver", "previous"])).toMatchObject({ release: 3, bytes: { sent: 0 } });
-  const sent = sandbox
-    .takeLedger()
-    .filter(({ operation, key = "" }) => operation === "PutObject" && !key.includes("/.courier/"));
+  const sent = sandbox.takeLedger().filter(({ operation, key = "" }) => operation === "PutObject" && !key.includes("/.courier/"));
   expect(sent).toEqual([]);
   const back = await siteAt("history/");
-  expect(
-    first.filter((object) => !back.some((other) => JSON.stringify(other) === JSON.stringify(object))),
-  ).toEqual([]);
+  expect(first.filter((object) => !back.some((other) => JSON.stringify(other) === JSON.stringify(object)))).toEqual([]);
   expect((await project.run(["redeliver", "7"])).exit).toBe(2);
   expect((await project.run(["redeliver"])).exit).toBe(2);
-}, 60_000);
+}, 60_000); // prettier-ignore
 
 test("prune: says what would go, asks about what can't come back, and exits 3 where nobody can be asked", async () => {
   const settings = sandbox.settings(`${BUILDS}/1`, "    retain: { releases: 1, for: 1s }", "prune/");

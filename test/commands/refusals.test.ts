@@ -47,16 +47,10 @@ test("wrong and missing credentials exit 7, and no secret is shown", async () =>
 }); // prettier-ignore
 
 test("as JSON an error keeps its form", async () => {
-  const { stdout, exit } = await new ProjectHere(settings(), sandbox.facts).run([
-    "deliver",
-    "--build",
-    "nowhere",
-    "--format",
-    "json",
-  ]);
+  const { stdout, exit } = await new ProjectHere(settings(), sandbox.facts).run(["deliver", "--build", "nowhere", "--format", "json"]);
   expect(exit).toBe(3);
   expect(errorResultSchema.parse(JSON.parse(stdout)).error.code).toBe("no-build");
-});
+}); // prettier-ignore
 
 test("mistakes of the settings are a list for machines, with their places; one that shows only with the build, too", async () => {
   const mistakesOf = async (text: string): Promise<unknown> => {
@@ -91,24 +85,16 @@ test("a folder with the site one level down, another site's bucket, vanishing pa
   const project = new ProjectHere(sandbox.settings(join(whole, "site"), "", "guards"), sandbox.facts);
   expect(await project.run(["deliver", "--build", whole])).toMatchObject({
     exit: 3,
-    stderr: expect.stringMatching(
-      /one level down, in .*site\n.*say --build .*\/site \(wrong-folder\)/,
-    ) as string,
+    stderr: expect.stringMatching(/one level down, in .*site\n.*say --build .*\/site \(wrong-folder\)/) as string,
   });
   await project.result(["deliver"]);
   const vanishing = await project.run(["deliver", "--build", part]);
-  expect(vanishing).toMatchObject({
-    exit: 3,
-    stderr: expect.stringMatching(/20 of 21 addresses would stop answering[\s\S]*\(vanish\)/) as string,
-  });
-  const other = new ProjectHere(
-    sandbox.settings(part, "", "guards").replace("Pelican Sound Ferries", "Heron Bay Boats"),
-    sandbox.facts,
-  );
+  expect(vanishing).toMatchObject({ exit: 3, stderr: expect.stringMatching(/20 of 21 addresses would stop answering[\s\S]*\(vanish\)/) as string });
+  const other = new ProjectHere(sandbox.settings(part, "", "guards").replace("Pelican Sound Ferries", "Heron Bay Boats"), sandbox.facts);
   const both = await other.run(["deliver"]);
   expect(both.stderr).toMatch(/vanish[\s\S]*holds another site, Pelican Sound Ferries[\s\S]*\(other-site\)/);
   expect((await other.run(["deliver", "--allow", "vanish", "--allow", "other-site"])).exit).toBe(0);
-});
+}); // prettier-ignore
 
 test("a dry run and a comparison tell the same and write nothing; differences exit 4 when asked to", async () => {
   const project = new ProjectHere(sandbox.settings(build, "", "dry"), sandbox.facts);

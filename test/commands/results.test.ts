@@ -156,17 +156,7 @@ test("on the way through the demo's data the program says what it said before", 
   writeFiles(join(project.folder, "wrong"), WRONG);
   writeFiles(project.folder, { "shelf/.keep": "" });
   const { edge, endpoint, edgeApi } = sandbox.facts;
-  const hide = createHide(
-    {
-      EDGE: edge,
-      STORE: endpoint,
-      API: edgeApi,
-      HOST: edge.replace("http://", ""),
-      PROJECT: project.folder,
-      BUILDS,
-    },
-    userInfo().username,
-  );
+  const hide = createHide({ EDGE: edge, STORE: endpoint, API: edgeApi, HOST: edge.replace("http://", ""), PROJECT: project.folder, BUILDS }, userInfo().username);
   const said: Call[] = [];
   for (const args of calls()) said.push(await recordCall(project, args, hide));
   said.push(...(await disturb(project, hide)));
@@ -183,7 +173,7 @@ test("on the way through the demo's data the program says what it said before", 
   if (process.env.COURIER_RESULTS !== undefined) writeFileSync(place, `${JSON.stringify(found, null, 1)}\n`);
   expect(found).toEqual(JSON.parse(readFileSync(place, "utf8")));
   expect(said.length).toBeGreaterThan(60);
-}, 240_000);
+}, 240_000); // prettier-ignore
 
 test("nothing of a run is left in the record", () => {
   const text = readFileSync(RECORD, "utf8");

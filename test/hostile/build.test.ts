@@ -18,13 +18,7 @@ const pathsOf = ({ problems }: Survey, code: string): (string | undefined)[] =>
 
 test("what must never be shipped is not shipped under another name, in another case, or through a link", async () => {
   const build = makeBuild();
-  writeFiles(build, {
-    ".env": "TOKEN=tide",
-    ".git/config": "[core]",
-    ".ENV.local": "TOKEN=tide",
-    "keys/Harbour.PEM": "-----",
-    "assets/a.txt": "a",
-  });
+  writeFiles(build, { ".env": "TOKEN=tide", ".git/config": "[core]", ".ENV.local": "TOKEN=tide", "keys/Harbour.PEM": "-----", "assets/a.txt": "a" });
   for (const [link, target] of [
     ["config.txt", ".env"],
     ["g", ".git"],
@@ -39,7 +33,7 @@ test("what must never be shipped is not shipped under another name, in another c
   expect([refused.exit, refused.stderr]).toEqual([3, expect.stringContaining("config.txt")]);
   const lifted = await place.projectOf(build).result(["deliver", "--allow", "never-ship"]);
   expect(lifted.changes.map(({ key }) => key)).toEqual(["app.css", "assets/a.txt", "index.html"]);
-});
+}); // prettier-ignore
 
 const sh = (folder: string, script: string): void => {
   execFileSync("sh", ["-c", script], { cwd: folder });

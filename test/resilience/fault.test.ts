@@ -62,11 +62,7 @@ test("with some of every fault, each delivery ends right or fails cleanly, and n
       for (let tries = 0; tries < 8 && outcome?.exit !== 0; tries++) {
         outcome = await project.run(["deliver", "--build", `${BUILDS}/${number}`, "--format", "json"]);
         outcomes.push(outcome.exit);
-        expect([round, outcome.exit, outcome.stdout]).toEqual([
-          round,
-          expect.any(Number),
-          expect.stringMatching(/^\{.*\}\n$/s),
-        ]);
+        expect([round, outcome.exit, outcome.stdout]).toEqual([round, expect.any(Number), expect.stringMatching(/^\{.*\}\n$/s)]);
         // Failing cleanly is 1 (the store), 5 (an edge owes) or 6 (its own hold, should letting go have failed).
         expect([0, 1, 5, 6]).toContain(outcome.exit);
       }
@@ -79,15 +75,13 @@ test("with some of every fault, each delivery ends right or fails cleanly, and n
     expect(findBroken(await readSite(openStore(calm, "")))).toEqual([]);
     const own = (await listKeys(openStore(calm, ""))).filter((key) => key.startsWith(".courier/"));
     expect(own.filter((key) => key.startsWith(".courier/open/"))).toEqual([]);
-    const last = await new Project(calm.settings(`${BUILDS}/1`, edgeOf(calm)), calm.facts).result([
-      "compare",
-    ]);
+    const last = await new Project(calm.settings(`${BUILDS}/1`, edgeOf(calm)), calm.facts).result(["compare"]);
     expect([last.changes, last.counts.foreign]).toEqual([[], 0]);
     await calm.stop();
   }
   // Without retries hardly any call would end well: one request in four fails.
   expect(outcomes.filter((exit) => exit === 0).length).toBeGreaterThan(outcomes.length / 4);
-}, 1_800_000);
+}, 1_800_000); // prettier-ignore
 
 test("a connection that breaks after a write took effect, on every write once: nothing fails, nothing is doubled", async () => {
   const every = (keys: string, times: number) => ({

@@ -50,17 +50,9 @@ test("a build is delivered, delivered again without a write, and its next versio
   const settings = `site: Pelican Sound Ferries\nbuild: { folder: ${v1} }\ndestinations:\n  real:\n    store: { kind: s3, bucket: ${bucket}, endpoint: "${endpoint}", region: ${region}, prefix: site }\n`;
   const project = new Project(settings, { accessKeyId, secretAccessKey });
   expect((await project.result(["deliver"])).counts.new).toBe(walk(v1).length);
-  expect(await project.result(["deliver"])).toMatchObject({
-    release: 1,
-    previous: 1,
-    requests: { list: 1, get: 2, put: 0, copy: 0, delete: 0 },
-  });
+  expect(await project.result(["deliver"])).toMatchObject({ release: 1, previous: 1, requests: { list: 1, get: 2, put: 0, copy: 0, delete: 0 } });
   const { counts } = await project.result(["deliver", "--build", v2]);
-  expect(counts).toMatchObject({
-    replaced: truth.changed.length,
-    unchanged: truth.unchanged,
-    moved: truth.movedBytes.length,
-  });
+  expect(counts).toMatchObject({ replaced: truth.changed.length, unchanged: truth.unchanged, moved: truth.movedBytes.length });
   const store = open("site/");
   for (const path of walk(v2)) {
     const sum = createHash("sha256");
@@ -74,7 +66,7 @@ test("a build is delivered, delivered again without a write, and its next versio
   }
   store.close();
   expect((await project.result(["deliver", "--build", v1])).bytes.sent).toBe(0);
-});
+}); // prettier-ignore
 
 test.each([
   ["a wrong bucket", (text: string) => text.replace(`bucket: ${bucket}`, "bucket: no-such-bucket-here"), 1, /there is no bucket/],
@@ -265,13 +257,7 @@ test("a bucket that keeps versions refuses every condition here: deliveries go o
     [2, 2],
     [1, 3],
   ] as const) {
-    const { exit, stdout, stderr } = await project.run([
-      "deliver",
-      "--build",
-      demo(number),
-      "--format",
-      "json",
-    ]);
+    const { exit, stdout, stderr } = await project.run(["deliver", "--build", demo(number), "--format", "json"]);
     expect([number, exit, (JSON.parse(stdout) as { release: number }).release]).toEqual([number, 0, release]);
     if (release !== 2) expect(stderr).toContain("conditions");
   }
@@ -285,4 +271,4 @@ test("a bucket that keeps versions refuses every condition here: deliveries go o
   for await (const page of store.versions?.list() ?? []) kept.push(...page.map(({ key }) => key));
   expect([kept.includes("robots.txt"), kept.includes("index.html")]).toEqual([false, true]);
   store.close();
-}, 120_000);
+}, 120_000); // prettier-ignore

@@ -202,18 +202,6 @@ test("a debt stays with the edge that it is of; one of an edge that is gone ends
   expect((await project.run(["invalidate", "--owed"])).exit).toBe(0);
 }, 60_000); // prettier-ignore
 
-test("a pattern at an edge that takes none reaches what the release has there, and nothing is confirmed of nothing", async () => {
-  const sandbox = await startSandbox();
-  const project = toProject(sandbox, purge(sandbox, `, ${AT_ONCE}`));
-  await project.result(["deliver"]);
-  const outcome = await project.run(["invalidate", "/timetables/*", "--format", "json"]);
-  const { invalidation } = parse(outcome);
-  expect([outcome.exit, invalidation.patterns]).toEqual([0, expect.arrayContaining(["/timetables/latest.json"])]);
-  expect(outcome.stderr).toContain("takes no patterns: of /timetables/* it is asked for 1 address");
-  const nothing = await project.run(["invalidate", "/data/*", "--format", "json"]);
-  expect([nothing.exit, nothing.stdout]).toEqual([2, expect.stringContaining('"no-match"')]);
-}, 60_000); // prettier-ignore
-
 test("links that leave a bracket as it is find the new page at a distribution, too", async () => {
   const sandbox = await startSandbox();
   const folder = writeFiles(temporaryFolder("spelling"), { "index.html": "<p>home", "docs/[id].html": "<p>one" });

@@ -142,24 +142,18 @@ test("with stored compression visitors get the same content, from fewer bytes, a
     "small.html": "<p>s</p>",
     "noise.json": JSON.stringify(Array.from({ length: 400 }, (_, i) => (i * 2654435761) % 4294967296)),
   });
-  const project = new ProjectHere(
-    `${sandbox.settings(folder, edgeSettings(sandbox, "distribution"))}compression: gzip\n`,
-    sandbox.facts,
-  );
+  const project = new ProjectHere(`${sandbox.settings(folder, edgeSettings(sandbox, "distribution"))}compression: gzip\n`, sandbox.facts);
   const { bytes } = await project.result(["deliver"]);
   expect(bytes.sent).toBeLessThan(text.length / 2);
   const answer = await fetch(`${sandbox.facts.edge}/`);
   expect([answer.headers.get("content-encoding"), await answer.text()]).toEqual(["gzip", text]);
   expect((await fetch(`${sandbox.facts.edge}/small.html`)).headers.get("content-encoding")).toBeNull();
   expect(await project.result(["deliver"])).toMatchObject({ release: 1, previous: 1, requests: { put: 0 } });
-  const plain = new ProjectHere(
-    sandbox.settings(folder, edgeSettings(sandbox, "distribution")),
-    sandbox.facts,
-  );
+  const plain = new ProjectHere(sandbox.settings(folder, edgeSettings(sandbox, "distribution")), sandbox.facts);
   expect((await plain.result(["deliver"])).counts.replaced).toBeGreaterThanOrEqual(1);
   expect((await fetch(`${sandbox.facts.edge}/`)).headers.get("content-length")).not.toBeNull();
   expect((await visit(`${sandbox.facts.edge}/`)).body.toString()).toBe(text);
-});
+}); // prettier-ignore
 
 test("redirects of a prefix and temporary ones are routing rules of a website that is ours; prior settings are kept, and the rules go with the settings", async () => {
   const sandbox = await startSandbox("--origin", "website");

@@ -266,28 +266,17 @@ test.each([
 test("an edge that takes wildcards for addresses, and one that lost what it confirmed, are noticed by reading back", async () => {
   const sandbox = await startSandbox();
   const [v1, v2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
-  const deaf = new ProjectHere(
-    sandbox.settings(v1, `    edge: ${purge(sandbox, ", patterns: path, query: keyed")}`),
-    sandbox.facts,
-  );
+  const deaf = new ProjectHere(sandbox.settings(v1, `    edge: ${purge(sandbox, ", patterns: path, query: keyed")}`), sandbox.facts);
   // It is found out by trying, before anything is held.
   expect((await deaf.run(["deliver"])).exit).toBe(5);
   for (const address of walk(v1).flatMap(addressesOf)) await visit(sandbox.facts.edge + address);
   const outcome = await deaf.run(["deliver", "--build", v2]);
-  expect([outcome.exit, outcome.stderr]).toEqual([
-    5,
-    expect.stringContaining("it seems not to take wildcards"),
-  ]);
+  expect([outcome.exit, outcome.stderr]).toEqual([5, expect.stringContaining("it seems not to take wildcards")]);
   writeFiles(deaf.folder, { "courier.yaml": sandbox.settings(v2, `    edge: ${purge(sandbox)}`) });
   expect((await deaf.result(["deliver"])).invalidation.confirmed).toBe(true);
   const lossy = await startSandbox(
     "--faults",
-    join(
-      writeFiles(temporaryFolder("lossy"), {
-        "faults.yaml": "rules: [{ fault: lost-invalidation, at: edge, operations: [PURGE] }]",
-      }),
-      "faults.yaml",
-    ),
+    join(writeFiles(temporaryFolder("lossy"), { "faults.yaml": "rules: [{ fault: lost-invalidation, at: edge, operations: [PURGE] }]" }), "faults.yaml"),
   );
   const project = new ProjectHere(lossy.settings(v1, `    edge: ${purge(lossy)}`), lossy.facts);
   // It is found out by trying, before anything is held.
@@ -296,7 +285,7 @@ test("an edge that takes wildcards for addresses, and one that lost what it conf
   for (const address of walk(v1).flatMap(addressesOf)) await visit(lossy.facts.edge + address);
   const lost = await project.run(["deliver", "--build", v2]);
   expect([lost.exit, lost.stderr]).toEqual([5, expect.stringContaining("it still holds the old /")]);
-}, 60_000);
+}, 60_000); // prettier-ignore
 
 test("pages are not held where an edge can't be asked for all that it holds of them; the run and explain say why", async () => {
   const sandbox = await startSandbox();

@@ -77,23 +77,15 @@ test("a comparison names the files, aligned, and cuts long lists with a count", 
     size: 10,
     reason: "not there yet",
   }));
-  const text = showComparison(
-    { ...RESULT, dryRun: true, changes: [...many, ...RESULT.changes] },
-    openPage(),
-    { all: false, now: NOW },
-  );
+  const text = showComparison({ ...RESULT, dryRun: true, changes: [...many, ...RESULT.changes] }, openPage(), { all: false, now: NOW });
   expect(text).toContain("would become release 8");
   expect(text).toMatch(/ {4}boat\.png +4\.1 kB {2}asset, the same bytes as ship\.png\n/);
   // One column of sizes, whatever happens to the files.
-  const sizes = text
-    .split("\n")
-    .flatMap((line) => /^ {4}\S+ +[\d.]+ k?B(?= {2}[a-z])/.exec(line)?.[0].length ?? []);
+  const sizes = text.split("\n").flatMap((line) => /^ {4}\S+ +[\d.]+ k?B(?= {2}[a-z])/.exec(line)?.[0].length ?? []);
   expect([sizes.length, new Set(sizes).size]).toEqual([14, 1]);
   expect(text).toContain("and 9 more: --all");
-  expect(
-    showComparison({ ...RESULT, dryRun: true, changes: many }, openPage(), { all: true, now: NOW }),
-  ).not.toContain("more: --all");
-});
+  expect(showComparison({ ...RESULT, dryRun: true, changes: many }, openPage(), { all: true, now: NOW })).not.toContain("more: --all");
+}); // prettier-ignore
 
 test("nothing to do is said in one line, what an edge owes is said plainly", () => {
   const idle = { ...RESULT, release: 7, changes: [], invalidation: { ...RESULT.invalidation, edges: [] } };
@@ -114,26 +106,14 @@ test("nothing to do is said in one line, what an edge owes is said plainly", () 
 });
 
 test("numbers have units and times are relative with the absolute one at hand", () => {
-  expect([0, 999, 1000, 1_500_000, 99_960, 2e9].map(showBytes)).toEqual([
-    "0 B",
-    "999 B",
-    "1.0 kB",
-    "1.5 MB",
-    "100 kB",
-    "2.0 GB",
-  ]);
+  expect([0, 999, 1000, 1_500_000, 99_960, 2e9].map(showBytes)).toEqual(["0 B", "999 B", "1.0 kB", "1.5 MB", "100 kB", "2.0 GB"]);
   expect([0.123, 12.3, 75].map(showSeconds)).toEqual(["0.12 s", "12 s", "1 min 15 s"]);
   expect(showTime("2026-03-04T12:20:00Z", NOW)).toBe("2 h ago (2026-03-04 12:20 UTC)");
   expect(showTime("2026-03-18T14:20:00Z", NOW)).toBe("14 d more (until 2026-03-18 14:20 UTC)");
-});
+}); // prettier-ignore
 
 test("an error says what was being done, to what, what came back and what to do; details only when asked for", () => {
-  const refused = new StoreError("denied", "Access Denied", {
-    action: { do: "write", key: "index.html" },
-    status: 403,
-    code: "AccessDenied",
-    requestId: "r-1",
-  });
+  const refused = new StoreError("denied", "Access Denied", { action: { do: "write", key: "index.html" }, status: 403, code: "AccessDenied", requestId: "r-1" });
   const explained = explainStoreError(refused, { endpoint: "http://store", bucket: "web" }, 12);
   const page = openPage();
   expect(showFailure(explained, {}, page)).toBe(7);
@@ -145,10 +125,8 @@ test("an error says what was being done, to what, what came back and what to do;
   expect(verbose.err.join("")).toContain("request id r-1");
   const json = openPage();
   expect(showFailure(new OperatorError("no-build", { folder: "dist" }), { format: "json" }, json)).toBe(3);
-  expect(JSON.parse(json.out.join(""))).toMatchObject({
-    error: { code: "no-build", details: { folder: "dist" } },
-  });
-});
+  expect(JSON.parse(json.out.join(""))).toMatchObject({ error: { code: "no-build", details: { folder: "dist" } } });
+}); // prettier-ignore
 
 test("a stack reaches a user only where the fault is ours", () => {
   const page = openPage();
@@ -167,13 +145,7 @@ test("progress: plain lines without control codes, a live line on a screen, noth
     report({ event: "gathered", what: "build", files: 3, bytes: 4000, objects: 0 });
     report({ event: "phase", phase: "stock", state: "started", steps: 2, bytes: 3000 });
     report({ event: "step", phase: "stock", do: "send", key: "a.js", bytes: 1000 });
-    report({
-      event: "retry",
-      action: { do: "write", key: "b.js" },
-      attempt: 2,
-      waitMs: 200,
-      why: "SlowDown",
-    });
+    report({ event: "retry", action: { do: "write", key: "b.js" }, attempt: 2, waitMs: 200, why: "SlowDown" });
     report({ event: "phase", phase: "stock", state: "ended", steps: 2, seconds: 0.5 });
     report.end();
   };
@@ -181,10 +153,8 @@ test("progress: plain lines without control codes, a live line on a screen, noth
   run(plain, { quiet: false, verbose: false });
   run(live, { quiet: false, verbose: true });
   run(quiet, { quiet: true, verbose: false });
-  expect(plain.err.join("")).toBe(
-    "build: 3 files, 4.0 kB; destination: 0 objects\ntrying again in 0.20 s: write b.js (SlowDown)\nstock: 2 steps, 3.0 kB, 0.50 s\n",
-  );
+  expect(plain.err.join("")).toBe("build: 3 files, 4.0 kB; destination: 0 objects\ntrying again in 0.20 s: write b.js (SlowDown)\nstock: 2 steps, 3.0 kB, 0.50 s\n");
   expect(live.err.join("")).toMatch(/stocking new assets: 0 of 2, 0 B of 3\.0 kB/);
   expect(live.err.join("")).toContain("  send a.js\n");
   expect(quiet.err).toEqual([]);
-});
+}); // prettier-ignore

@@ -54,11 +54,7 @@ test("the first match counts, and a * carries over", () => {
 });
 
 test("one address for good is an object of its own, with explicit freshness that browsers don't keep", () => {
-  const { parcels, problems } = decide([
-    rule("/latest", "/news/"),
-    rule("/blog/", "https://elsewhere.example/x"),
-    rule("/caf%C3%A9", "/about.html"),
-  ]);
+  const { parcels, problems } = decide([rule("/latest", "/news/"), rule("/blog/", "https://elsewhere.example/x"), rule("/caf%C3%A9", "/about.html")]);
   expect(problems).toEqual([]);
   expect(parcels.map(({ key, redirectsTo, size }) => [key, redirectsTo, size])).toEqual([
     ["latest", "/news/", 0],
@@ -70,11 +66,9 @@ test("one address for good is an object of its own, with explicit freshness that
     "content-type": "text/plain; charset=utf-8",
     "x-amz-website-redirect-location": "/news/",
   });
-  const below = decide([rule("/latest", "/news/")], {
-    addressRules: { forms: ["file"], basePath: "/shop/", indexName: "index.html" },
-  });
+  const below = decide([rule("/latest", "/news/")], { addressRules: { forms: ["file"], basePath: "/shop/", indexName: "index.html" } });
   expect(below.parcels[0]?.redirectsTo).toBe("/shop/news/");
-});
+}); // prettier-ignore
 
 test.each<[string, RedirectRule[], Partial<RedirectFacts>, string[]]>([
   ["a loop of two", [rule("/a", "/b"), rule("/b", "/a")], {}, ["error redirect-loop /a", "error redirect-loop /b"]],

@@ -127,22 +127,10 @@ test("what is written as Cache-Control is read back as the same edge freshness",
 
 test("a glob: * within a folder, ** across folders, choices, dots like other letters", () => {
   const matches = (files: string, path: string): boolean =>
-    decide(path, "document", { headers: [{ files, set: { "content-language": "en" } }] }).headers[
-      "content-language"
-    ] === "en";
-  expect([
-    matches("*.js", "a.js"),
-    matches("*.js", "b/a.js"),
-    matches("**/*.js", "b/c/a.js"),
-    matches("**/*.js", "a.js"),
-  ]).toEqual([true, false, true, true]);
-  expect([
-    matches("{a,b}.js", "b.js"),
-    matches("[ab].js", "c.js"),
-    matches("?.js", "a.js"),
-    matches("**", ".well-known/x"),
-  ]).toEqual([true, false, true, true]);
-});
+    decide(path, "document", { headers: [{ files, set: { "content-language": "en" } }] }).headers["content-language"] === "en";
+  expect([matches("*.js", "a.js"), matches("*.js", "b/a.js"), matches("**/*.js", "b/c/a.js"), matches("**/*.js", "a.js")]).toEqual([true, false, true, true]);
+  expect([matches("{a,b}.js", "b.js"), matches("[ab].js", "c.js"), matches("?.js", "a.js"), matches("**", ".well-known/x")]).toEqual([true, false, true, true]);
+}); // prettier-ignore
 
 const bytes = (text: string): Uint8Array => Uint8Array.from(text, (letter) => letter.charCodeAt(0));
 

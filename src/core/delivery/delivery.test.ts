@@ -237,25 +237,18 @@ test("of a way back only the store can speak; errors of a build refuse unless th
 });
 
 test("ten addresses may always go; more only up to the share that the settings allow", () => {
-  const pages = (count: number) =>
-    Object.fromEntries(Array.from({ length: count }, (_, index) => [`page-${index}.html`, `p${index}`]));
+  const pages = (count: number) => Object.fromEntries(Array.from({ length: count }, (_, index) => [`page-${index}.html`, `p${index}`]));
   /** Of a site of so many pages so many go. */
   const refused = (of: number, going: number, vanishShare = 0.3): string[] => {
     const place = delivered({ "index.html": "i", ...pages(of - 1) });
     const { wanted } = place.analyse({ "index.html": "i", ...pages(of - 1 - going) });
     const comparison = compareParcels(wanted.parcels, place.state);
-    const facts = {
-      site: "Pelican Sound Ferries",
-      problems: [],
-      state: place.state,
-      comparison,
-      vanishShare,
-    };
+    const facts = { site: "Pelican Sound Ferries", problems: [], state: place.state, comparison, vanishShare };
     return findRefusals({ ...facts, wanted, exposedAt: undefined }, new Set()).map(({ code }) => code);
   };
   expect([refused(12, 10), refused(12, 11)]).toEqual([[], ["vanish"]]);
   expect([refused(40, 12), refused(40, 13), refused(40, 13, 0.5)]).toEqual([[], ["vanish"], []]);
-});
+}); // prettier-ignore
 
 test("new assets are stocked before any page, and workers that visitors have are announced after all else", () => {
   const place = delivered({ "index.html": "i", "sw.js": "one" });

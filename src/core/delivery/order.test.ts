@@ -94,6 +94,7 @@ interface Other {
   readonly parcels?: readonly Parcel[];
   readonly listing?: readonly ListedObject[];
   readonly loaded?: readonly string[];
+  readonly edges?: readonly string[];
   /** What a run that died has left as it should be. */
   readonly left?: Parcel;
 }
@@ -134,7 +135,7 @@ const violationsOf = (phases: Phases, other: Other = {}): string[] => {
     loaded: new Set(other.loaded),
     parcels,
     addressRules: ADDRESSES,
-    edges: [{ name: "near" }],
+    edges: (other.edges ?? ["near"]).map((name) => ({ name })),
   };
   return findOrderViolations(plan, facts).map(({ invariant, key }) => `${invariant} ${key}`);
 };
@@ -144,52 +145,15 @@ test("a plan in the right order breaks nothing", () => {
 });
 
 test.each<[string, Phases, string, Other?]>([
-  [
-    "an overwrite whose content is not kept",
-    { ...RIGHT, keep: [[copy("stale.css", vaultKey("c".repeat(64))), SENT_WORKER]] },
-    "O1 index.html",
-  ],
-  [
-    "a page beside the assets",
-    {
-      ...RIGHT,
-      switch: [[send("site.css", "asset"), send("news.html", "page")], [send("index.html", "entry")]],
-    },
-    "O2 news.html",
-  ],
-  [
-    "a page that names what a run that died has stocked, and edges may hold as missing",
-    RIGHT,
-    "O2 b-5a6b7c8d.js",
-    { left: parcel("b-5a6b7c8d.js", "fingerprinted") },
-  ],
-  [
-    "a page after the entry",
-    { ...RIGHT, switch: [[send("index.html", "entry")], [send("news.html", "page")]] },
-    "O3 news.html",
-  ],
-  [
-    "a worker in the switch",
-    { ...RIGHT, announce: [], switch: [[send("index.html", "entry")], [WRITTEN_WORKER]] },
-    "O3 sw.js",
-  ],
-  [
-    "a parcel that nothing writes",
-    RIGHT,
-    "O4 more.css",
-    { parcels: [...RIGHT_PARCELS, parcel("more.css", "asset")] },
-  ],
+  ["an overwrite whose content is not kept", { ...RIGHT, keep: [[copy("stale.css", vaultKey("c".repeat(64))), SENT_WORKER]] }, "O1 index.html"],
+  ["a page beside the assets", { ...RIGHT, switch: [[send("site.css", "asset"), send("news.html", "page")], [send("index.html", "entry")]] }, "O2 news.html"],
+  ["a page that names what a run that died has stocked, and edges may hold as missing", RIGHT, "O2 b-5a6b7c8d.js", { left: parcel("b-5a6b7c8d.js", "fingerprinted") }],
+  ["a page after the entry", { ...RIGHT, switch: [[send("index.html", "entry")], [send("news.html", "page")]] }, "O3 news.html"],
+  ["a worker in the switch", { ...RIGHT, announce: [], switch: [[send("index.html", "entry")], [WRITTEN_WORKER]] }, "O3 sw.js"],
+  ["a parcel that nothing writes", RIGHT, "O4 more.css", { parcels: [...RIGHT_PARCELS, parcel("more.css", "asset")] }],
   [
     "a worker's parcel that only the last phase would write, though it is a page",
-    {
-      ...RIGHT,
-      announce: [
-        [
-          WRITTEN_WORKER,
-          { ...copy(vaultKey("b".repeat(64)), "late.json"), storedHash: "b".repeat(64), role: "page" },
-        ],
-      ],
-    },
+    { ...RIGHT, announce: [[WRITTEN_WORKER, { ...copy(vaultKey("b".repeat(64)), "late.json"), storedHash: "b".repeat(64), role: "page" }]] },
     "O4 late.json",
     { parcels: [...RIGHT_PARCELS, parcel("late.json", "page")] },
   ],
@@ -199,27 +163,21 @@ test.each<[string, Phases, string, Other?]>([
     "O4 sw.js",
     { parcels: RIGHT_PARCELS },
   ],
-  ["an address asked for too early", RIGHT, "O5 old.json", { unmaskings: ["/a-1f2e3d4c.js", "/old.json"], invalidations: ["/site.css", "/news.html", "/index.html", "/"] }], // prettier-ignore
-  ["a worker's address asked for before it stands", RIGHT, "O5 sw.js", { invalidations: ["/site.css", "/news.html", "/index.html", "/", "/old.json", "/sw.js"], lateInvalidations: [] }], // prettier-ignore
-  [
-    "an asset pruned in the switch",
-    { ...RIGHT, switch: [...(RIGHT.switch ?? []), [remove("stale.css")]] },
-    "O6 stale.css",
-  ],
-  ["a removal of what is no longer as it was", RIGHT, "O8 old.json", { listing: [{ key: "old.json", etag: "other", size: 1, modifiedMs: 0 }] }], // prettier-ignore
-  ["a new name under which something stands", RIGHT, "O8 sw.js", { listing: [...RIGHT_LISTING, { key: "sw.js", etag: "x", size: 1, modifiedMs: 0 }] }], // prettier-ignore
-  ["an address that is not written down", RIGHT, "O9 /old.json", { owed: ["/a-1f2e3d4c.js", "/site.css", "/news.html", "/index.html", "/", "/sw.js"] }], // prettier-ignore
+  ["an address asked for too early", RIGHT, "O5 old.json", { unmaskings: ["/a-1f2e3d4c.js", "/old.json"], invalidations: ["/site.css", "/news.html", "/index.html", "/"] }],
+  ["a worker's address asked for before it stands", RIGHT, "O5 sw.js", { invalidations: ["/site.css", "/news.html", "/index.html", "/", "/old.json", "/sw.js"], lateInvalidations: [] }],
+  ["an asset pruned in the switch", { ...RIGHT, switch: [...(RIGHT.switch ?? []), [remove("stale.css")]] }, "O6 stale.css"],
+  ["a removal of what is no longer as it was", RIGHT, "O8 old.json", { listing: [{ key: "old.json", etag: "other", size: 1, modifiedMs: 0 }] }],
+  ["a new name under which something stands", RIGHT, "O8 sw.js", { listing: [...RIGHT_LISTING, { key: "sw.js", etag: "x", size: 1, modifiedMs: 0 }] }],
+  ["an address that is not written down", RIGHT, "O9 /old.json", { owed: ["/a-1f2e3d4c.js", "/site.css", "/news.html", "/index.html", "/", "/sw.js"] }],
   ["a write to a foreign object", { ...RIGHT, clear: [[remove("theirs.txt")]] }, "O7 theirs.txt"],
-  [
-    "a write to our own records",
-    { ...RIGHT, stock: [[send(".courier/current.json", "document")]] },
-    "O7 .courier/current.json",
-  ],
-  [
-    "a copy of what was just written",
-    { ...RIGHT, announce: [[WRITTEN_WORKER, copy("site.css", "other.css")]] },
-    "copy-source site.css",
-  ],
+  ["a write to our own records", { ...RIGHT, stock: [[send(".courier/current.json", "document")]] }, "O7 .courier/current.json"],
+  ["a copy of what was just written", { ...RIGHT, announce: [[WRITTEN_WORKER, copy("site.css", "other.css")]] }, "copy-source site.css"],
 ])("%s breaks just its invariant", (...[, phases, violation, other]) => {
   expect(violationsOf(phases, other)).toEqual([violation]);
+}); // prettier-ignore
+
+test("each edge is asked for each address: what another is asked for counts for nothing", () => {
+  const violations = violationsOf(RIGHT, { edges: ["near", "far"] });
+  expect(violations.every((one) => one.startsWith("O5 "))).toBe(true);
+  expect(violations).toEqual(expect.arrayContaining(["O5 a-1f2e3d4c.js", "O5 index.html", "O5 sw.js"]));
 });

@@ -124,6 +124,9 @@ test("the way of clearing: the cheapest that clears all, else the cheapest that 
   ]).toEqual([false, true, false]);
   const ways = new Map([["purge a", new Map([["http://a", known]])]]);
   expect([parseWays(toWaysText(ways)), parseWays("{"), parseWays("")]).toEqual([ways, new Map(), new Map()]);
+  // Of another form nothing is known; ours has this name for good.
+  expect(parseWays(toWaysText(ways).replace("edge-ways/1", "edge-ways/2"))).toEqual(new Map());
+  expect(JSON.parse(toWaysText(ways))).toMatchObject({ format: "restless-courier/edge-ways/1" });
 });
 
 test("a debt is known by what the edge is; one of an edge that is gone is nobody's, and stays", () => {

@@ -1,7 +1,14 @@
 import type { RecordedParcel } from "../model/parcel.ts";
+import { targetOf } from "../model/plan.ts";
 import { selectHeldBack } from "./held-back.ts";
 import type { DestinationState, RetainedRelease, Waybill } from "../model/release.ts";
-import { decideKeptUntil, selectExpiredState, selectNeededContents, selectRetained } from "./retention.ts";
+import {
+  decideKeptUntil,
+  selectClearable,
+  selectExpiredState,
+  selectNeededContents,
+  selectRetained,
+} from "./retention.ts";
 
 const DAY = 86_400_000;
 const NOW = 100 * DAY;
@@ -99,4 +106,17 @@ test("held back is what the current release lists and nobody has written since",
   const pointer = { run: "a", release: 2, announced: { "version.json": "2" } };
   expect(selectHeldBack(waybill, pointer)).toEqual(["sw.js"]);
   expect(selectHeldBack(waybill, { ...pointer, release: 3, run: "b" })).toEqual([]);
+});
+
+test("where nothing keeps two runs apart, only assets go that were expired before, and records of runs that ended", () => {
+  const standing = [["old.js", 1], ["kept.js", 3]].map(([key, lastIn]) => ({ key, lastIn })) as unknown as RecordedParcel[]; // prettier-ignore
+  const state = { ...stateOf({ 3: 0, 4: 0 }), waybill: { standing } as unknown as Waybill };
+  const remove = (key: string) => ({ do: "remove", key, etag: "e", size: 1 }) as const;
+  const groups = [
+    { name: "assets", steps: ["old.js", "kept.js", "fresh.js"].map(remove) },
+    { name: "contents", steps: [remove(".courier/vault/a")] },
+    { name: "ended runs", steps: [remove(".courier/open/a")] },
+  ];
+  const left = selectClearable({ name: "clear", groups }, state).groups;
+  expect(left.map(({ name, steps }) => [name, ...steps.map(targetOf)])).toEqual([["assets", "old.js"], ["ended runs", ".courier/open/a"]]); // prettier-ignore
 });

@@ -1,6 +1,11 @@
 import fc from "fast-check";
 import { isPolled, isWorkerScript, isManifest } from "./polled.ts";
-import { toCacheControl, parseBrowserFreshness, parseEdgeFreshness } from "./cache-control.ts";
+import {
+  longestPageFreshness,
+  toCacheControl,
+  parseBrowserFreshness,
+  parseEdgeFreshness,
+} from "./cache-control.ts";
 import { matcher } from "./glob.ts";
 import { largest } from "./largest.ts";
 import { SEVERITIES } from "./problem.ts";
@@ -18,24 +23,18 @@ test.each([
 
 test("a spread keeps the order, takes each item once, and reaches over the whole", async () => {
   await holds(
-    fc.property(
-      fc.uniqueArray(fc.nat(), { minLength: 1, maxLength: 60 }),
-      fc.integer({ min: 1, max: 20 }),
-      (items, most) => {
-        const chosen = spread(items, most);
-        expect(chosen).toHaveLength(Math.min(most, items.length));
-        const places = chosen.map((item) => items.indexOf(item));
-        expect(places).toEqual([...new Set(places)].sort((a, b) => a - b));
-        // No gap is more than one item wider than another.
-        const gaps = [...places.slice(1), items.length].map(
-          (place, index) => place - (places[index] as number),
-        );
-        expect(largest(gaps) - Math.min(...gaps)).toBeLessThanOrEqual(1);
-      },
-    ),
+    fc.property(fc.uniqueArray(fc.nat(), { minLength: 1, maxLength: 60 }), fc.integer({ min: 1, max: 20 }), (items, most) => {
+      const chosen = spread(items, most);
+      expect(chosen).toHaveLength(Math.min(most, items.length));
+      const places = chosen.map((item) => items.indexOf(item));
+      expect(places).toEqual([...new Set(places)].sort((a, b) => a - b));
+      // No gap is more than one item wider than another.
+      const gaps = [...places.slice(1), items.length].map((place, index) => place - (places[index] as number));
+      expect(largest(gaps) - Math.min(...gaps)).toBeLessThanOrEqual(1);
+    }),
     { seeds: [2] },
   );
-});
+}); // prettier-ignore
 
 test("what is written as Cache-Control is read back with the same freshness", async () => {
   await holds(
@@ -45,6 +44,13 @@ test("what is written as Cache-Control is read back with the same freshness", as
     }),
     { seeds: [3] },
   );
+});
+
+test("the longest that a page may be shown without asking, by an edge or a browser, whatever wrote the header", () => {
+  const of = (...said: (string | undefined)[]): number =>
+    longestPageFreshness(said.map((value) => ({ role: "page", headers: value === undefined ? {} : { "cache-control": value } }))); // prettier-ignore
+  expect([of("max-age=600, s-maxage=0"), of("max-age=0, s-maxage=700"), of("max-age=5", "max-age=6"), of(undefined), of()]).toEqual([600, 700, 6, 0, 0]); // prettier-ignore
+  expect(longestPageFreshness([{ role: "asset", headers: { "cache-control": "max-age=9" } }])).toBe(0);
 });
 
 test.each([

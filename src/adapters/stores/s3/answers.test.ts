@@ -1,6 +1,7 @@
 import { Readable } from "node:stream";
 import type { RoutingRule, WebsiteSettings } from "../../../core/model/website.ts";
 import { decodeName, guardBody, PageWatch, toConditions, toHash, toListed, toOwnKey } from "./answers.ts";
+import { fromParameters, toParameters, unquoted } from "./headers.ts";
 import { fromWebsite, toWebsite } from "./website.ts";
 
 test("a list ends that comes back to where it was, or that goes on without a name", () => {
@@ -47,6 +48,16 @@ test("a body that breaks off fails as every other call does", async () => {
   };
   await expect(all()).rejects.toMatchObject({ kind: "unreachable", facts: { action: { key: "a" }, code: "ECONNRESET" } });
   expect(read).toHaveLength(1);
+}); // prettier-ignore
+
+test("headers go to the store and come back, metadata included", () => {
+  const headers = { "content-type": "text/html", "cache-control": "no-cache", "content-encoding": "gzip", "content-disposition": "inline", "content-language": "en", "x-amz-website-redirect-location": "/b", "x-amz-meta-note": "ferry" };
+  const parameters = toParameters(headers);
+  expect(parameters).toMatchObject({ ContentType: "text/html", ContentDisposition: "inline", Metadata: { note: "ferry" } });
+  expect(fromParameters(parameters)).toEqual(headers);
+  const expires = "Thu, 01 Jan 2026 00:00:00 GMT";
+  expect([toParameters({ expires }).Expires, fromParameters({ ExpiresString: expires, ContentType: "" })]).toEqual([new Date(expires), { expires }]);
+  expect(["W/\"a\"", '"a"', "a", undefined].map(unquoted)).toEqual(["a", "a", "a", ""]);
 }); // prettier-ignore
 
 test("settings of a website are read back as they were written, and what is not said is not there", () => {

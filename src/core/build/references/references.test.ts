@@ -25,33 +25,19 @@ test("a page's references are read as a browser reads them, comments and texts l
 test("style sheets by their tokens: comments, strings and names that only look like it are not addresses", () => {
   const css = `/* url(no.png) */ @import url("a.css") screen; @import 'b.css';
 .x::after { content: "url(no2.png)" } .y { background: URL( c.png ), url('d e.png'), URL("f.png") } .urlish { color: red }`;
-  expect(shown("a.css", css)).toEqual([
-    "1 asset a.css",
-    "1 asset b.css",
-    "2 decoration c.png",
-    "2 decoration d e.png",
-    "2 decoration f.png",
-  ]);
-});
+  expect(shown("a.css", css)).toEqual(["1 asset a.css", "1 asset b.css", "2 decoration c.png", "2 decoration d e.png", "2 decoration f.png"]);
+}); // prettier-ignore
 
 test("scripts by their syntax: imports, re-exports, new URL of the module; bare names and comments are not files", () => {
   const js = `// import "./no.js"
 import a from "./a.js"; import "bare-name"; export * from "../b.js"; export { c } from "/c.js";
 const d = await import(\`./d.js\`), e = new URL("e.wasm", import.meta.url), f = new URL("f.png", base), g = "/g/h.css", i = "a sentence with dots.js in it";`;
   expect(shown("x.js", js).sort()).toEqual(
-    [
-      "2 asset ../b.js",
-      "2 asset ./a.js",
-      "2 asset /c.js",
-      "3 asset ./d.js",
-      "3 decoration e.wasm",
-      "3 guess /g/h.css",
-      "3 guess f.png",
-    ].sort(),
+    ["2 asset ../b.js", "2 asset ./a.js", "2 asset /c.js", "3 asset ./d.js", "3 decoration e.wasm", "3 guess /g/h.css", "3 guess f.png"].sort(),
   );
   expect(shown("classic.js", "var a = 1; with (a) { b('/x.js') }")).toEqual(["1 guess /x.js"]);
   expect(shown("broken.js", "this is { not ( a script")).toEqual([]);
-});
+}); // prettier-ignore
 
 test("a script that carries a large table is read like any other", () => {
   const table = `import "./a.js"; export default [${"1,".repeat(200_000)}];`;
@@ -94,14 +80,7 @@ const problemsOf = (files: Record<string, string>, more: object = {}): string[] 
 };
 
 test("references are resolved from the address at which their page answers, its base and the site's own path included", () => {
-  expect(
-    problemsOf({
-      "a/index.html": '<img src="b.png"><img src="../c.png"><img src="/d%20e.png">',
-      "a/b.png": "",
-      "c.png": "",
-      "d e.png": "",
-    }),
-  ).toEqual([]);
+  expect(problemsOf({ "a/index.html": '<img src="b.png"><img src="../c.png"><img src="/d%20e.png">', "a/b.png": "", "c.png": "", "d e.png": "" })).toEqual([]);
   expect(problemsOf({ "a/index.html": '<base href="/z/"><img src="b.png">', "z/b.png": "" })).toEqual([]);
   expect(
     problemsOf(
@@ -111,14 +90,11 @@ test("references are resolved from the address at which their page answers, its 
   ).toEqual([]);
   expect(
     problemsOf(
-      {
-        "index.html":
-          '<script src="https://www.pelicansound.example/gone.js"></script><img src="//other.example/x.png">',
-      },
+      { "index.html": '<script src="https://www.pelicansound.example/gone.js"></script><img src="//other.example/x.png">' },
       { origin: "https://www.pelicansound.example" },
     ),
   ).toEqual(["error missing-asset index.html:1 /gone.js"]);
-});
+}); // prettier-ignore
 
 test("what a page works without warns: icons, hints to load ahead, social pictures, what a manifest names; a frame stops", () => {
   const page = [
@@ -153,33 +129,21 @@ test("what the live release lacks as well warns; the same name on another page, 
 });
 
 test("missing scripts stop, missing decorations and dead links warn, guesses say nothing, client routes answer every link", () => {
-  const files = {
-    "index.html":
-      '<script src="/a.js"></script>\n<p style="background:url(b.png)"></p>\n<a href="/gone/">x</a>',
-    "c.js": 'load("/guess.js")',
-  };
+  const files = { "index.html": '<script src="/a.js"></script>\n<p style="background:url(b.png)"></p>\n<a href="/gone/">x</a>', "c.js": 'load("/guess.js")' };
   expect(problemsOf(files)).toEqual([
     "error missing-asset index.html:1 /a.js",
     "warning missing-asset index.html:2 /b.png",
     "warning dead-link index.html:3 /gone/",
   ]);
   expect(problemsOf(files, { clientRoutes: true })).toHaveLength(2);
-  expect(problemsOf({ "index.html": '<a href="/about">x</a>', "about.html": "" })).toEqual([
-    "note bare-link index.html:1 1",
-  ]);
-});
+  expect(problemsOf({ "index.html": '<a href="/about">x</a>', "about.html": "" })).toEqual(["note bare-link index.html:1 1"]);
+}); // prettier-ignore
 
 test("what classic workers import, and what a page pins by its integrity", () => {
-  expect(shown("sw.js", 'importScripts("lib/cache.js"); importScripts(name); other("x.js")')).toEqual([
-    "1 guess x.js",
-    "1 asset lib/cache.js",
-  ]);
-  const [pinned, plain] = findReferences(
-    "a.html",
-    '<script src="/a.js" integrity="sha384-x"></script><script src="/b.js" integrity=""></script>',
-  );
+  expect(shown("sw.js", 'importScripts("lib/cache.js"); importScripts(name); other("x.js")')).toEqual(["1 guess x.js", "1 asset lib/cache.js"]);
+  const [pinned, plain] = findReferences("a.html", '<script src="/a.js" integrity="sha384-x"></script><script src="/b.js" integrity=""></script>');
   expect([pinned?.isPinned, plain?.isPinned]).toEqual([true, undefined]);
-});
+}); // prettier-ignore
 
 test("a template that stands for no text names nothing, and ends nothing", () => {
   expect(shown("a.js", "tag`\\unicode and \\xerxes`; new URL(`./a.png`, import.meta.url)")).toEqual([

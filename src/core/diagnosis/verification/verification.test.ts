@@ -86,6 +86,10 @@ test.each<[string, (check: Check) => VisitorAnswer | undefined, Parameters<typeo
   ["a type that the edge sets", at("/app.js", { headers: { "content-type": "text/plain" } }), {}, ["type: header-set-by-edge", "cache-control: header-set-by-edge", "not-compressed: compression-off"]],
   ["a failing origin", at("/", { status: 502 }), {}, ["failing: origin-fails"]],
   ["the first page for every address", (check) => (check.kind.startsWith("missing") ? { status: 200, headers: {}, hash: "x", size: 1 } : answerRightly(check)), {}, ["not-found-page: entry-answers-for-all", "script-answered: entry-answers-for-all"]],
+  ["a redirect that says its whole address", (check) => (check.kind === "redirect" ? { ...answerRightly(check), headers: { location: `https://www.pelicansound.example${check.location}` } } : answerRightly(check)), {}, []],
+  ["a store that hides what is missing", (check) => (check.kind.startsWith("missing") ? { status: 403, headers: {}, hash: "x", size: 1 } : answerRightly(check)), {}, ["not-found-page: store-hides-missing"]],
+  ["a page that is gone for good", at("/", { status: 410 }), {}, ["not-answered: no-root-document"]],
+  ["an address that asks who comes", at("/app.js", { status: 401 }), {}, ["refused: store-denies-edge"]],
   ["redirects that nobody has set up", (check) => (check.kind === "redirect" ? { status: 404, headers: {}, hash: "", size: 0 } : answerRightly(check)), {}, ["redirect: redirect-not-set-up"]],
   ["a store that denies everything", (check) => (check.kind === "content" ? { status: 403, headers: {}, hash: "", size: 0 } : answerRightly(check)), {}, ["refused: store-denies-edge"]],
 ])("%s", (_, answer, more, expected) => {
