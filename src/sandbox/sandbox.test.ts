@@ -1,5 +1,7 @@
 import { createHash } from "node:crypto";
+import { once } from "node:events";
 import { appendFileSync, mkdtempSync, readdirSync } from "node:fs";
+import { request, type IncomingMessage } from "node:http";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import {
@@ -148,6 +150,21 @@ test("anonymous readers get what the bucket's policy gives them, and a denial wi
   ]).toEqual([200, 403, 403]);
   expect((await fetch(`${sandbox.facts.endpoint}/${Bucket}/public/a.txt`, { method: "DELETE" })).status).toBe(403);
 }); // prettier-ignore
+
+test("a refusal is answered when all is read: whoever still sends would find the connection closed, and no answer", async () => {
+  const piece = Buffer.alloc(1024 * 1024);
+  const headers = { expect: "100-continue", connection: "close", "content-length": 32 * piece.length };
+  const sending = request(`${sandbox.facts.endpoint}/${Bucket}/unsigned.bin`, { method: "PUT", headers });
+  let isSent = false as boolean;
+  sending.once("finish", () => (isSent = true));
+  const answered = once(sending, "response").then(([answer]) => [
+    (answer as IncomingMessage).statusCode,
+    isSent,
+  ]);
+  for (let sent = 0; sent < 32; sent++) sending.write(piece);
+  sending.end();
+  expect(await answered).toEqual([403, true]);
+});
 
 test("bulk deletes say what they removed, and none is too many", async () => {
   await put("d/1");

@@ -74,7 +74,6 @@ export function assertSummed({ request, traits }: Call): void {
   const { headers } = request;
   const isSummed = Object.keys(headers).some((name) => /^(content-md5|x-amz-checksum-.+)$/.test(name));
   if (!traits.locksObjects || isSummed) return;
-  request.resume();
   throw new ProtocolError(
     400,
     "InvalidRequest",

@@ -2,6 +2,7 @@ import { randomUUID } from "node:crypto";
 import { existsSync, mkdirSync, readdirSync } from "node:fs";
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { join } from "node:path";
+import { finished } from "node:stream/promises";
 import { millisecondsOf, strike, type Fault, type Faults } from "../faults.ts";
 import type { Ledger } from "../ledger.ts";
 import { forLoopback } from "../loopback.ts";
@@ -111,6 +112,7 @@ export class SandboxStore {
       const refusal =
         error instanceof ProtocolError ? error : new ProtocolError(500, "InternalError", String(error));
       seen.code = refusal.code;
+      await readToEnd(request);
       answerRefusal(request, response, { refusal, requestId, resource: target.path });
     }
     request.resume();
@@ -369,6 +371,14 @@ function answerBuckets(buckets: readonly string[], response: ServerResponse): vo
   });
   response.writeHead(200, { "content-type": "application/xml" }).end(xml);
 }
+
+/**
+ * Reads what is left of a request. A client that comes with `Expect: 100-continue` has its connection closed after the answer
+ * (it asks for that); while it is still sending, it would find it closed before it has read the answer.
+ */
+const readToEnd = (request: IncomingMessage): Promise<void> =>
+  // One that breaks off has ended, too.
+  finished(request.resume(), { writable: false }).catch(() => undefined);
 
 /** Answers a failure in the protocol's form. */
 function answerRefusal(
