@@ -30,6 +30,7 @@ import {
   putObject,
   type Call,
 } from "./operations.ts";
+import { nameOperation, parseTarget, safeDecode, type Operation, type Target } from "./target.ts";
 import type { StoreTraits } from "./traits.ts";
 import { answerObjectLock, listVersions } from "./versions.ts";
 import { judge, refuse, toRights, type Asker, type Right } from "./permissions.ts";
@@ -300,69 +301,6 @@ interface Wire {
   readonly response: ServerResponse;
   readonly received: (bytes: number) => void;
   readonly identity: Identity | undefined;
-}
-
-interface Target {
-  readonly path: string;
-  readonly bucket: string;
-  readonly key: string;
-  readonly query: URLSearchParams;
-}
-
-function parseTarget(request: IncomingMessage): Target {
-  const [path = "/", query = ""] = (request.url ?? "/").split(/\?(.*)/s);
-  const [, bucket = "", key = ""] = /^\/([^/]*)\/?(.*)$/s.exec(path) ?? [];
-  return { path, bucket: safeDecode(bucket), key: safeDecode(key), query: new URLSearchParams(query) };
-}
-
-function safeDecode(text: string): string {
-  try {
-    return decodeURIComponent(text);
-  } catch {
-    return text;
-  }
-}
-
-type Operation = ReturnType<typeof nameOperation>;
-
-/** The protocol's name for what a request asks. */
-function nameOperation({ method, headers }: IncomingMessage, { bucket, key, query }: Target) {
-  const isSettings = SETTINGS_QUERIES.some((name) => query.has(name));
-  if (bucket === "") return method === "GET" ? "ListBuckets" : method === "POST" ? "LendKeys" : "Unknown";
-  if (key === "") {
-    if (method === "HEAD") return "HeadBucket";
-    if (method === "GET")
-      return isSettings
-        ? "GetBucketSettings"
-        : query.has("uploads")
-          ? "ListMultipartUploads"
-          : query.has("versions")
-            ? "ListObjectVersions"
-            : query.has("object-lock")
-              ? "GetObjectLock"
-              : "ListObjectsV2";
-    if (method === "PUT") return isSettings ? "PutBucketSettings" : "CreateBucket";
-    if (method === "DELETE" && isSettings) return "DeleteBucketSettings";
-    return method === "POST" && query.has("delete") ? "DeleteObjects" : "Unknown";
-  }
-  if (query.has("uploadId")) {
-    return method === "PUT"
-      ? "UploadPart"
-      : method === "POST"
-        ? "CompleteMultipartUpload"
-        : method === "DELETE"
-          ? "AbortMultipartUpload"
-          : "Unknown";
-  }
-  if (method === "POST") return query.has("uploads") ? "CreateMultipartUpload" : "Unknown";
-  if (method === "PUT") return headers["x-amz-copy-source"] === undefined ? "PutObject" : "CopyObject";
-  return method === "GET"
-    ? "GetObject"
-    : method === "HEAD"
-      ? "HeadObject"
-      : method === "DELETE"
-        ? "DeleteObject"
-        : "Unknown";
 }
 
 function answerBuckets(buckets: readonly string[], response: ServerResponse): void {
