@@ -13,7 +13,6 @@ import {
   type PruneFacts,
 } from "../history/prune.ts";
 import { findRelease, listReleaseNames } from "../history/release-names.ts";
-import { decideRepair } from "../history/repair.ts";
 import { isAnnounced, isStocked } from "../edges/stale-addresses.ts";
 import { vaultKey } from "../model/names.ts";
 import { isAssetLike } from "../model/role.ts";
@@ -156,20 +155,6 @@ test("what is forgotten goes wherever it stands, is known again by what records 
     "copy/crew.csv",
     "crew.csv",
   ]);
-});
-
-test("a lost pointer is made anew with the newest release that stands, and all its addresses are owed", () => {
-  const place = delivered({ "index.html": "one" }, { "index.html": "two", "a.html": "a" });
-  const found = [...place.waybills.values()].map((waybill) => ({ waybill, waybillHash: "h" }));
-  const facts = {
-    found,
-    listing: place.state.listing,
-    addressRules: place.rules.addressRules,
-    edges: place.edges,
-  };
-  const repaired = decideRepair({ ...facts, unended: new Set() });
-  expect(repaired).toMatchObject({ release: 2, owed: [{ edge: "near", addresses: ["/", "/a.html", "/index.html"] }] }); // prettier-ignore
-  expect(decideRepair({ ...facts, found: [], unended: new Set() })).toBeUndefined();
 });
 
 test("a run's own record names all that it is about to write, and release 0 what others had there", () => {
