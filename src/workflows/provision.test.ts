@@ -147,6 +147,13 @@ test("a bucket that needs nothing and is read otherwise than it should be is tol
   await expect(run(wrong)).rejects.toMatchObject({ code: "provision-wrong", data: { wrong: { code: "public-shut" } } }); // prettier-ignore
 });
 
+test("a probe that is not there when it has been written is told, and nothing of it is left", async () => {
+  const opened = openBucket({ isThere: true });
+  const blind = { ...opened, store: around(opened.memory, { head: () => Promise.resolve(undefined) }) };
+  await expect(run(blind)).rejects.toMatchObject({ data: { wrong: { code: "not-found" } } });
+  for await (const { objects } of opened.memory.list()) expect(objects).toEqual([]);
+});
+
 test("a person who says no changes nothing", async () => {
   const { bucket, store, changes } = openBucket();
   const options = { wishes: WISHES, dryRun: false, confirm: () => Promise.reject(new Error("no")) };

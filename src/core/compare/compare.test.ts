@@ -95,6 +95,18 @@ test("ours and no longer wanted is stale, changed by others is theirs, never rec
   expect(found.gone).toEqual(["gone.html"]);
 });
 
+test("what a dead run may have written under a key of ours is stale where it is what the record says, or what the run meant", () => {
+  const { etag: _, ...unwritten } = recorded("x");
+  const staleOf = (record: RecordedParcel, letter: string): number => {
+    const { waybill } = state({});
+    const died = state({ open: [open(parcel("x", "b"))], listing: [listed("x", "z")] });
+    const before = { ...died, ...(waybill && { waybill: { ...waybill, parcels: [record] } }) };
+    return compareParcels([], before, new Map([["x", look(letter)]])).stale.length;
+  };
+  expect(["a", "b", "c"].map((letter) => staleOf(recorded("x"), letter))).toEqual([1, 1, 0]);
+  expect(["a", "b", "c"].map((letter) => staleOf(unwritten, letter))).toEqual([1, 1, 1]);
+});
+
 test("a worker that was still to be written is pending; once announced it is like any other", () => {
   const { etag: _, ...unwritten } = recorded("sw.js");
   const before = compare([parcel("sw.js")], { records: [unwritten] });

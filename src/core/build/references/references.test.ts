@@ -99,7 +99,7 @@ test("references are resolved from the address at which their page answers, its 
 test("what a page works without warns: icons, hints to load ahead, social pictures, what a manifest names; a frame stops", () => {
   const page = [
     '<link rel="icon" href="/i.png">',
-    '<link rel="apple-touch-icon" href="/t.png"><link rel="manifest" href="/m.webmanifest">',
+    '<link rel="apple-touch-icon" href=" /t.png "><link rel="manifest" href="/m.webmanifest">',
     '<link rel="preload" href="/p.woff2" as="font"><link rel="modulepreload" href="/p.js">',
     '<meta property="og:image" content="/og.png"><meta name="twitter:image" content="/card.png">',
     '<img srcset="/s.png 2x"><iframe src="/frame.html"></iframe>',
