@@ -235,6 +235,13 @@ test("ten addresses may always go; more only up to the share that the settings a
   expect([refused(40, 12), refused(40, 13), refused(40, 13, 0.5)]).toEqual([[], ["vanish"], []]);
 }); // prettier-ignore
 
+test("what a worker is made of stands in the vault before anything is switched, wherever its bytes come from", () => {
+  const place = delivered({ "index.html": "i", "sw.js": "one", "parts.js": "two" });
+  const { plan } = place.decide(place.analyse({ "index.html": "i", "sw.js": "two" }).wanted);
+  const kept = plan.phases.find(({ name }) => name === "keep")?.groups.flatMap(({ steps }) => steps) ?? [];
+  expect(kept.map((step) => [step.do, step.do === "copy" && step.from, targetOf(step).includes("/vault/")])).toEqual([["copy", "parts.js", true]]); // prettier-ignore
+});
+
 test("new assets are stocked before any page, and workers that visitors have are announced after all else", () => {
   const place = delivered({ "index.html": "i", "sw.js": "one" });
   const { wanted } = place.analyse({ "index.html": "j", "sw.js": "two", "new.css": "c" });

@@ -37,6 +37,8 @@ test("a long hash that nobody names is believed beside five that are named", () 
     "family",
   ]);
   expect(Object.keys(decide(paths, tokens.slice(0, 4)))).toEqual(paths.slice(0, 4));
+  const apart = tokens.map((token, index) => `${index < 5 ? "a" : "b"}1/page-${token}.js`);
+  expect(Object.keys(decide(apart, tokens.slice(0, 5)))).toEqual(apart.slice(0, 5));
 });
 
 test.each<[string, string, string, Role, boolean]>([

@@ -23,7 +23,7 @@ test("a page's references are read as a browser reads them, comments and texts l
 });
 
 test("style sheets by their tokens: comments, strings and names that only look like it are not addresses", () => {
-  const css = `/* url(no.png) */ @import url("a.css") screen; @import 'b.css';
+  const css = `/* url(no.png) */ @charset "utf-8"; @import url("a.css") screen; @import 'b.css';
 .x::after { content: "url(no2.png)" } .y { background: URL( c.png ), url('d e.png'), URL("f.png") } .urlish { color: red }`;
   expect(shown("a.css", css)).toEqual(["1 asset a.css", "1 asset b.css", "2 decoration c.png", "2 decoration d e.png", "2 decoration f.png"]);
 }); // prettier-ignore
