@@ -97,12 +97,13 @@ function choose() {
 const mutate = ({ text, start, end, to }) => text.slice(0, start) + to + text.slice(end);
 
 const lineOf = (text, at) => {
-  const line = text.slice(0, at).split("\n").length;
-  return { line, code: text.split("\n")[line - 1].trim() };
+  const before = text.slice(0, at).split("\n");
+  const line = before.length;
+  return { line, column: before.at(-1).length + 1, code: text.split("\n")[line - 1].trim() };
 };
 
-const describe = ({ file, line, text, start, end, to }) =>
-  `${file}:${line}: ${clip(text.slice(start, end))} → ${clip(to)}`;
+const describe = ({ file, line, column, text, start, end, to }) =>
+  `${file}:${line}:${column}: ${clip(text.slice(start, end))} → ${clip(to)}`;
 
 const clip = (text) => {
   const flat = text.replace(/\s+/g, " ");

@@ -40,6 +40,7 @@ test.each<[string, string[], string[]]>([
   ["a/{b,c/{d,e}}/*.{js,css}", ["a/b/x.js", "a/c/e/x.css"], ["a/c/x.js", "a/b/x.html"]],
   ["*/**", ["a/b", "a/b/c"], ["a"]],
   ["[0-9][!0-9].txt", ["1a.txt"], ["11.txt", "a1.txt"]],
+  ["[a-cx-].txt", ["b.txt", "x.txt", "-.txt"], ["d.txt", "w.txt"]],
   ["a{b", ["a{b"], ["ab"]],
   ["{a}", ["{a}"], ["a"]],
   ["a\\{b,c\\}", ["a{b,c}"], ["ab"]],
