@@ -1,4 +1,6 @@
+import { createHash, randomBytes } from "node:crypto";
 import { get, type IncomingMessage, type RequestListener } from "node:http";
+import { Readable } from "node:stream";
 import { gzipSync } from "node:zlib";
 import { startFoulServer } from "../../test/support/foul-server.ts";
 import { readAnswer, type AnswerLimits } from "./read-answer.ts";
@@ -48,3 +50,14 @@ test("an answer that is too large is not read, whether it tells so or not; one t
   expect(await read(unpack)).toMatchObject({ status: 200, hash: undefined });
   expect(await read(unpack, { mostBytes: 40_000_000 })).toMatchObject({ status: 200, hash: expect.stringMatching(/^[0-9a-f]{64}$/) as string });
 }); // prettier-ignore
+
+test("a large packed answer that comes in many pieces is read to its end", async () => {
+  const content = randomBytes(200_000);
+  const packed = gzipSync(content);
+  const pieces = Array.from({ length: Math.ceil(packed.length / 1000) }, (_, piece) =>
+    packed.subarray(piece * 1000, (piece + 1) * 1000),
+  );
+  const answer = Object.assign(Readable.from(pieces), { statusCode: 200, headers: { "content-encoding": "gzip" } }); // prettier-ignore
+  const { hash } = await readAnswer(answer as unknown as IncomingMessage, LIMITS);
+  expect(hash).toBe(createHash("sha256").update(content).digest("hex"));
+});
