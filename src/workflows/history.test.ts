@@ -126,6 +126,7 @@ test("stale assets stay while an edge may hold pages that name them, and prune p
   expect(refused.decision.waiting).toEqual(["assets/one-1f2e3d4c.js"]);
   expect(refused.owed).toContain("/index.html");
   expect(await stage.text("assets/one-1f2e3d4c.js")).toBe("one");
+  expect((await prune(stage.delivery(), { ...PRUNE, dryRun: true })).owed).toEqual(refused.owed);
   stage.edgeConfirms = true;
   stage.asked.length = 0;
   const paid = await prune(stage.delivery(), PRUNE);
