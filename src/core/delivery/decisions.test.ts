@@ -146,6 +146,7 @@ test("the nearest word is one that could have been meant", () => {
   expect(findNearest("endpiont", ["endpoint", "bucket"])).toBe("endpoint");
   expect(findNearest("regoin", ["region", "reason"])).toBe("region");
   // A swap counts as one change, within the reach of a short word too, and only a swap does.
+  expect(findNearest("prnue", ["prune", "prnu"])).toBe("prnu");
   expect([findNearest("prnue", ["prune"]), findNearest("prnxe", ["prune"])]).toEqual(["prune", undefined]);
   expect(findNearest("xyz", ["endpoint", "bucket"])).toBeUndefined();
   // The nearer of two, and of two as near the first by name.

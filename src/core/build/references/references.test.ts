@@ -11,7 +11,7 @@ test("a page's references are read as a browser reads them, comments and texts l
 <!-- <script src="/not.js"></script> -->
 <script type="module" src="./app.js"></script><script>import("./lazy.js"); const a = "/pictures/boat.png";</script>
 <script type="application/json">{"src":"/data-only.js"}</script>
-<img src="one.png" srcset="two.png 2x, three.png 3x" alt="src=/no.png"><a href="/news/">News</a><a href="#top">Top</a>
+<img src="one.png" srcset="two.png 2x, three.png 3x" alt="src=/no.png"><a href="/news/">News</a><a href=" #top ">Top</a>
 <style>@import "more.css"; body { background: url("sea.jpg") }</style><p style="background:url(wave.svg)">url(/not-me.png)</p>
 <template><img src="/in-template.png"></template><video poster="p.jpg"><source src="v.mp4"></video>
 <meta property="og:image" content="https://www.pelicansound.example/og.png">`;
@@ -99,7 +99,7 @@ test("references are resolved from the address at which their page answers, its 
 test("what a page works without warns: icons, hints to load ahead, social pictures, what a manifest names; a frame stops", () => {
   const page = [
     '<link rel="icon" href="/i.png">',
-    '<link rel="apple-touch-icon" href=" /t.png "><link rel="manifest" href="/m.webmanifest">',
+    '<link rel="apple-touch-icon" href="/t.png"><link rel="manifest" href="/m.webmanifest">',
     '<link rel="preload" href="/p.woff2" as="font"><link rel="modulepreload" href="/p.js">',
     '<meta property="og:image" content="/og.png"><meta name="twitter:image" content="/card.png">',
     '<img srcset="/s.png 2x"><iframe src="/frame.html"></iframe>',
