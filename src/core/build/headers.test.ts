@@ -25,6 +25,7 @@ test.each<[string, Role, string]>([
 
 test.each<[string, boolean, string, string | undefined]>([
   ["a.cjs", false, "text/javascript; charset=utf-8", undefined],
+  ["a/.css", false, "application/octet-stream", undefined],
   ["a.sxg", false, "application/signed-exchange;v=b3", undefined],
   ["a.flac", false, "audio/flac", undefined],
   ["a.importmap", false, "application/importmap+json", undefined],

@@ -179,6 +179,15 @@ test("a run's own record names all that it is about to write, and release 0 what
   expect(toReleaseZero(facts, undefined, "n").parcels.map(({ storedHash }) => storedHash)).toEqual(["theirs"]);
 }); // prettier-ignore
 
+test("a run's own record names what it is about to remove, and what those before it were", () => {
+  const place = delivered({ "index.html": "i", "old.html": "o" });
+  const { wanted } = place.analyse({ "index.html": "i" });
+  const facts = { site: "s", run: "r", at: "", author: { by: "b" }, wanted, keptSettings: [] };
+  const died = { removes: ["older.html", "old.html"], parcels: [], owed: [], originals: [] };
+  const open = toOpenDelivery({ ...facts, decision: place.decide(wanted), state: { ...place.state, open: [died as never] } }); // prettier-ignore
+  expect(open.removes).toEqual(["old.html", "older.html"]);
+});
+
 test("the website's settings that a run which died has saved stay in the vault until a delivery has written its rules", () => {
   const place = delivered(...["one", "two", "three", "four"].map((text) => ({ "index.html": text })));
   const kept = { key: vaultKey("b".repeat(64)), etag: "e", size: 1, modifiedMs: 0 };

@@ -85,6 +85,7 @@ test.each<[string, (check: Check) => VisitorAnswer | undefined, Parameters<typeo
   ["an old page that the store has, too", at("/", { hash: oldHash }), { lookOf: () => ({ isThere: true, isRight: false, hasRightHeaders: true }) }, ["old-content: changed-in-store"]],
   ["a file that went by other means", at("/app.js", { status: 404 }), { lookOf: () => ({ isThere: false, isRight: false, hasRightHeaders: false }) }, ["not-answered: changed-in-store"]],
   ["bytes that nobody delivered", at("/app.js", { hash: "x" }), {}, ["other-content: edge-changes-content"]],
+  ["bytes that come only out of the cache", at("/app.js", { hash: "x" }), { isRightPastCache: () => true }, ["other-content: edge-holds-old-copy"]],
   ["folders that don't answer", at("/news/", { status: 404 }), {}, ["not-answered: no-index-documents"]],
   ["a root that does not", at("/", { status: 404 }), {}, ["not-answered: no-root-document"]],
   ["nobody there", () => undefined, {}, ["unreachable: nobody-answers"]],
