@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { listCandidates, type MustGo } from "./candidates.ts";
 import { pickCheapest } from "./cheapest-path.ts";
-import { coverAddresses, type Cover } from "./cover.ts";
+import { coverAddresses, nameAddresses, type Cover } from "./cover.ts";
 import { indexLive } from "./live-addresses.ts";
 import type { EdgeAbilities } from "../../model/edge.ts";
 import { byText } from "../../model/names.ts";
@@ -233,6 +233,24 @@ test("more trees than the edge takes wildcards go as one, whatever stands beside
   expect(coverAddresses(more, live, { ...EDGE, mostWildcards: 2 }).patterns).toEqual(["/a/1/*", "/a/2/*", "/b", "/c"]);
   expect(coverAddresses(more, live, { ...EDGE, mostWildcards: 2, mostPatterns: 4 }).patterns).toHaveLength(4);
   expect(coverAddresses(more, live, { ...EDGE, mostWildcards: 2, mostPatterns: 3 }).patterns).toEqual(["/*"]);
+}); // prettier-ignore
+
+const KEYED = { ...EDGE, query: "keyed" } as const;
+const QUERIED = [{ address: "/a", hasQueries: true }, { address: "/b", hasQueries: false }]; // prettier-ignore
+const TREES = [{ address: "/a/*", hasQueries: false }, { address: "/a/b", hasQueries: true }]; // prettier-ignore
+test.each<[string, readonly MustGo[], Partial<EdgeAbilities>, string[] | undefined]>([
+  ["queries that are held apart go by a wildcard of their own", QUERIED, {}, ["/a", "/a?*", "/b"]],
+  ["queries that are not held apart need none", QUERIED, { query: "ignored" }, ["/a", "/b"]],
+  ["queries that no wildcard reaches are left", QUERIED, { reachesQuery: false }, ["/a", "/b"]],
+  ["as many patterns as the edge takes", QUERIED, { mostPatterns: 3 }, ["/a", "/a?*", "/b"]],
+  ["one more", QUERIED, { mostPatterns: 2 }, undefined],
+  ["as many wildcards as the edge takes", QUERIED, { mostWildcards: 1 }, ["/a", "/a?*", "/b"]],
+  ["one more wildcard", [...QUERIED, { address: "/c", hasQueries: true }], { mostWildcards: 1 }, undefined],
+  ["a wildcard that ends after a slash", QUERIED, { wildcard: "segment" }, undefined],
+  ["what lies in a tree goes with it", TREES, { wildcard: "segment" }, ["/a/*"]],
+])("each address by its name: %s", (_, mustGo, more, patterns) => {
+  const live = indexLive(new Map([["/a", 1], ["/b", 1], ["/a/b", 1]]));
+  expect(nameAddresses(mustGo, live, { ...KEYED, ...more })?.patterns).toEqual(patterns);
 }); // prettier-ignore
 
 test("a site that changes as a whole goes as a whole, and what nobody reaches with queries needs no wildcard", () => {
