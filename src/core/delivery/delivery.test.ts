@@ -22,7 +22,7 @@ import { releaseOf } from "../model/wanted.ts";
 import { decideDelivery, selectNeededWaybills } from "./decide.ts";
 import { findRefusals, GUARD_CODES } from "./guards.ts";
 import { planDelivery } from "./plan.ts";
-import { toOpenDelivery, toReleaseZero } from "./record.ts";
+import { toOpenDelivery, toPointer, toReleaseZero } from "./record.ts";
 import { findGoneContents, fromRelease } from "../history/way-back.ts";
 
 /** Of fingerprinted names the content never changes, as toolchains do it. */
@@ -178,6 +178,39 @@ test("a run's own record names all that it is about to write, and release 0 what
   ).toEqual(["app.js", "index.html"]);
   expect(toReleaseZero(facts, undefined, "n").parcels.map(({ storedHash }) => storedHash)).toEqual(["theirs"]);
 }); // prettier-ignore
+
+test("what a person asks to forget may be named as an address, a path, or without its ending", () => {
+  const { waybills, rules } = delivered({ "index.html": "i", "crew.html": "c", "news/index.html": "n" });
+  const found = (name: string) => findContentsOf(name, [...waybills.values()], rules.addressRules).size;
+  expect(["/crew.html", "crew.html", "crew", "/news/", "/", "bridge"].map(found)).toEqual([1, 1, 1, 1, 1, 0]);
+});
+
+test("of release 0 the way back tells what the current release told, of any other what it told itself", () => {
+  const { waybills } = delivered({ "index.html": "i", "sw.js": "w" }, { "index.html": "i" });
+  const [one, two] = [waybills.get(1), waybills.get(2)] as [Waybill, Waybill];
+  const told = { firstVisit: { page: "index.html", wire: 7 }, missing: { "index.html": ["/a.css"] } };
+  const back = (release: Waybill) => fromRelease(release, { ...two, ...told }, ASIDE).wanted;
+  expect(back({ ...one, release: 0 })).toMatchObject({ ...told, workers: [] });
+  expect(back(one)).toMatchObject({ firstVisit: undefined, missing: undefined, workers: ["sw.js"] });
+});
+
+test("a pointer names one release 0, the latest", () => {
+  const place = delivered({ "index.html": "i" });
+  const { wanted } = place.analyse({ "index.html": "j" });
+  const decision = place.decide(wanted);
+  const zero = (run: string) => ({ release: 0, run, waybillHash: "h", at: "", pageFreshnessSeconds: 0 });
+  const facts = {
+    site: "s",
+    run: "r",
+    at: "",
+    author: { by: "b" },
+    wanted,
+    state: place.state,
+    keptSettings: [],
+  };
+  const { retained } = toPointer({ ...facts, decision: { ...decision, retained: [...decision.retained, zero("a")] } }, "h", zero("b")); // prettier-ignore
+  expect(retained.map(({ release, run }) => [release, run])).toEqual([[2, "r"], [1, "r1"], [0, "b"]]); // prettier-ignore
+});
 
 test("a run's own record names what it is about to remove, and what those before it were", () => {
   const place = delivered({ "index.html": "i", "old.html": "o" });

@@ -23,6 +23,12 @@ test("grows while it pays, and stays near what a store can take", () => {
   expect(pace.width).toBeLessThanOrEqual(32);
 });
 
+test("what ended within one tick of the clock tells no speed", () => {
+  const pace = new Pace({ start: 4, least: 1, most: 64 });
+  for (let number = 0; number < 100; number++) pace.noteDone(5);
+  expect(pace.width).toBe(4);
+});
+
 test("does not grow where more at once brings nothing", () => {
   const pace = new Pace({ start: 8, least: 1, most: 64 });
   work(pace, { capacity: 2, windows: 40 });

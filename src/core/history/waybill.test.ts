@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { isSiteKey } from "../model/names.ts";
 import { ROLES } from "../model/role.ts";
-import type { Pointer, Waybill } from "../model/release.ts";
+import type { OpenDelivery, Pointer, Waybill } from "../model/release.ts";
 import {
   parseOpen,
   parsePointer,
@@ -91,6 +91,16 @@ test("a record that names what no run could have written is damaged: none of it 
     expect(() => parseOpen([...toOpenLines({ ...open, run })], "k")).toThrow(damaged);
   }
   expect(parseOpen([...toOpenLines({ ...open, removes: ["news/index.html"] })], "k").removes).toEqual(["news/index.html"]);
+}); // prettier-ignore
+
+test("what a run that has not ended says is read back as it was written", () => {
+  const parcel = (key: string) => ({ key, hash: "a".repeat(64), storedHash: "b".repeat(64), size: 1, role: "page", headers: { "content-type": "text/html" } }) as const;
+  const open: OpenDelivery = {
+    site: "Pelican Sound Ferries", run: "r", release: 3, at: "2026-03-04T14:20:00.000Z", by: "harbour", removes: ["old.html"],
+    parcels: [parcel("a.html"), parcel("b.html")], originals: [{ ...parcel("c.html"), etag: "e" }],
+    owed: [{ edge: "near", addresses: ["/a.html"] }, { edge: "far", addresses: ["/", "/b.html"] }],
+  };
+  expect(parseOpen([...toOpenLines(open)], "k")).toEqual(open);
 }); // prettier-ignore
 
 test("a pointer is read back, and a damaged one is refused", () => {

@@ -21,6 +21,10 @@ test("a first look that holds tells of four links; one that fails breaks just on
   expect(broken("unreachable", { code: "ECONNREFUSED" })).toEqual(["credentials not-tried", "store broken"]);
   expect(broken("clock-skew")).toEqual(["credentials good", "store good", "clock broken"]);
   expect(broken("denied")).toEqual(["credentials good", "store good", "clock not-tried", "bucket good", "rights broken"]); // prettier-ignore
+  const causes = ["credentials-refused", "clock-skew", "no-such-bucket", "wrong-region", "unreachable", "throttled", "server", "other", "no-credentials"].map(
+    (kind) => judgeFirstLook(FACTS, { kind, action: { do: "list" } } as never).find(({ state }) => state === "broken")?.cause,
+  ); // prettier-ignore
+  expect(causes).toEqual(["credentials-refused", "clock-off", "no-bucket", "wrong-region", "nobody-listens", "store-fails", "store-fails", "not-a-store", "no-credentials"]); // prettier-ignore
   const [, , drifts] = judgeFirstLook({ ...FACTS, skewMs: -300_000 }, undefined);
   expect(drifts).toMatchObject({
     state: "note",

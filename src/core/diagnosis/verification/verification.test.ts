@@ -68,6 +68,14 @@ test("everything that must answer is asked for, and a site that is as delivered 
   expect(look(answerRightly)).toEqual([]);
 });
 
+test("redirects that the store keeps are objects of the release, and asked for as such", () => {
+  const rules = { current, older: [], addressRules: RULES, clientRoutes: false, sample: 100, unused: "u" };
+  const redirects = [{ address: "/old", leadsTo: "/news/", kind: "temporary", keepMethod: false }] as const;
+  const asked = (storesRedirects: boolean) =>
+    selectChecks({ ...rules, redirects, storesRedirects }).filter(({ kind }) => kind === "redirect");
+  expect([asked(true), asked(false)]).toMatchObject([[], [{ address: "/old", statuses: [302] }]]);
+});
+
 const at = (address: string, answer: Partial<VisitorAnswer> | undefined) => (check: Check) =>
   check.kind === "content" && check.address === address
     ? answer && { ...answerRightly(check), ...answer }
