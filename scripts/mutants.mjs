@@ -180,8 +180,11 @@ async function tryOne(folder, mutant) {
   }
 }
 
-/** A run of which nothing is heard for so long has met a loop without an end: the slowest file of tests takes three minutes. */
-const SILENCE_MS = 600_000;
+/**
+ * A run of which nothing is heard for so long has met a loop without an end: the slowest file of tests takes three minutes,
+ * the slowest of those beside the sources half of one.
+ */
+const SILENCE_MS = values.near ? 120_000 : 400_000;
 
 /** @returns the exit code and the end of what was said; no code: nothing was heard of it any more */
 function run(folder, args, environment = {}) {
