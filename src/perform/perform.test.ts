@@ -146,6 +146,13 @@ test("a pointer that another run has moved stops this one, with and without cond
   }
 });
 
+test("a store that refuses a condition which holds, again and again, gets the pointer without one", async () => {
+  const inner = new MemoryStore();
+  const { etag } = await switchPointer(inner, pointer("before"), undefined);
+  await switchPointer(conditional(inner, "precondition", false), pointer("ours"), etag);
+  expect(await readText(await inner.get(".courier/current.json"))).toContain('"ours"');
+});
+
 test("a store without conditions gets the pointer when nothing moved", async () => {
   const inner = new MemoryStore();
   await switchPointer(conditional(inner, "conditions-unsupported", false), pointer("ours"), undefined);

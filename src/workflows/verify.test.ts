@@ -4,10 +4,11 @@ import { verify } from "./verify.ts";
 const OPTIONS = { sample: 10, expectedHeaders: {} };
 
 /** A visit of the stage's site, at which everybody gets this status, the first that ask as the last. */
-const visit = (stage: Stage, status: number) => {
+const visit = (stage: Stage, status: number, encodings: string[] = []) => {
   const { run, place } = stage.delivery();
   let asked = 0;
-  const ask = async () => {
+  const ask = async (address: string, { encoding = "" } = {}) => {
+    if (address === "/") encodings.push(encoding);
     for (let turns = 100 - asked++; turns > 0; turns--) await Promise.resolve();
     return { status, headers: {}, hash: undefined, size: 0 };
   };
@@ -18,10 +19,13 @@ const visit = (stage: Stage, status: number) => {
 test("what is found is told by address, whatever answers first", async () => {
   const stage = new Stage();
   await stage.deliver(site("one"));
-  const { findings } = await verify(visit(stage, 503), OPTIONS);
+  const encodings: string[] = [];
+  const { findings } = await verify(visit(stage, 503, encodings), OPTIONS);
   const addresses = findings.map(({ address }) => address);
   expect(addresses).toEqual(addresses.toSorted());
   expect(new Set(addresses).size).toBeGreaterThan(3);
+  // In each form in which browsers ask.
+  expect(encodings).toEqual(expect.arrayContaining(["gzip, deflate, br, zstd", "gzip, deflate", ""]));
 });
 
 test("a site without a delivery, and one without an address, have nothing to look at", async () => {

@@ -52,6 +52,7 @@ test("a picture that a worker names is asked for anew, unless a rule says how lo
   expect(of({ freshness: [{ files: "*.png", edge: 60 }] })).toBe(
     "public, max-age=0, s-maxage=60, must-revalidate",
   );
+  expect(of({ freshness: [{ files: "*.jpg", browser: 60, edge: 60 }] })).toBe(of({}));
   expect(of({ freshness: [{ files: "*.png", browser: 60 }] })).toBe("public, max-age=60, s-maxage=86400");
   expect(
     createHeaderDecider(NO_RULES)({ ...subject, role: "fingerprinted" }).headers["cache-control"],

@@ -103,6 +103,8 @@ test.each<[string, (check: Check) => VisitorAnswer | undefined, Parameters<typeo
   ["a failing origin", at("/", { status: 502 }), {}, ["failing: origin-fails"]],
   ["the first page for every address", (check) => (check.kind.startsWith("missing") ? { status: 200, headers: {}, hash: "x", size: 1 } : answerRightly(check)), {}, ["not-found-page: entry-answers-for-all", "script-answered: entry-answers-for-all"]],
   ["a redirect that says its whole address", (check) => (check.kind === "redirect" ? { ...answerRightly(check), headers: { location: `https://www.pelicansound.example${check.location}` } } : answerRightly(check)), {}, []],
+  ["another page for what is missing", (check) => (check.kind === "missing" ? { ...answerRightly(check), hash: "x" } : answerRightly(check)), {}, ["not-found-page: no-error-document"]],
+  ["a page for what is missing that could not be unpacked", (check) => (check.kind === "missing" ? { ...answerRightly(check), hash: undefined } : answerRightly(check)), {}, []],
   ["a store that hides what is missing", (check) => (check.kind.startsWith("missing") ? { status: 403, headers: {}, hash: "x", size: 1 } : answerRightly(check)), {}, ["not-found-page: store-hides-missing"]],
   ["a page that is gone for good", at("/", { status: 410 }), {}, ["not-answered: no-root-document"]],
   ["an address that asks who comes", at("/app.js", { status: 401 }), {}, ["refused: store-denies-edge"]],
