@@ -217,6 +217,22 @@ test("few addresses are named one by one, at caches any number; a wildcard takes
   expect([ask(20, 20).length, ask(21, 20), ask(60, Infinity).length]).toEqual([20, ["/p*"], 60]);
 });
 
+test("what is owed goes in the round in which it stands as it will: what pages load before them, workers as the last", () => {
+  const place = new PureDestination();
+  const files = { "index.html": "one", "app.css": "a", "tides.json": "t", "news.html": "n", "sw.js": "w", "asset-manifest.json": "m" };
+  delivered(files, place);
+  const { parcels } = place.analyse({ ...files, "index.html": "two", "sw.js": "v" }).wanted;
+  const loaded = parcels.map((parcel) => (parcel.key === "tides.json" ? { ...parcel, isLoaded: true as const } : parcel));
+  const { unmaskings, invalidations, lateInvalidations } = selectInvalidations({
+    ...{ comparison: compareParcels(loaded, place.state), answering: loaded, addressRules: RULES },
+    ...{ trees: [], onceDelivered: new Set(), carriesHeaders: true, edges: place.edges },
+    owed: [{ edge: "near", addresses: Object.keys(files).map((key) => `/${key}`) }],
+  });
+  expect([unmaskings, invalidations, lateInvalidations].map((round) => round.flatMap(({ patterns }) => patterns))).toEqual([
+    ["/app.css", "/asset-manifest.json", "/tides.json"], ["/", "/index.html", "/news.html"], ["/sw.js"],
+  ]);
+}); // prettier-ignore
+
 test("whole trees go where rules changed, and everything where the entry page answers everywhere and is new", () => {
   const place = new PureDestination();
   delivered({ "index.html": "one", "news.html": "n" }, place);
