@@ -64,7 +64,8 @@ test.each<[string[], string | undefined]>([
 test("of a wrong folder it is told where the site may be", () => {
   const facts = (paths: readonly string[]) => findBuildProblems("work", "index.html", paths)[0]?.facts;
   expect(facts(["a.js", "site/index.html"])).toEqual({ looks: "one-down", folder: "work", inner: "site" });
-  expect(facts(["package.json", "index.html", "out/index.html"])).toEqual({ looks: "sources", folder: "work", built: "out" }); // prettier-ignore
+  for (const built of ["dist", "build", "out", "public", "_site"])
+    expect(facts(["package.json", "index.html", `${built}/index.html`])).toEqual({ looks: "sources", folder: "work", built }); // prettier-ignore
   expect(facts(["deep/site/index.html"])).toEqual({ entry: "index.html" });
 });
 
