@@ -1,4 +1,4 @@
-import { deliverInFlight, EIGHT, readSetUp, stopAll, type Kind } from "../support/caches.ts";
+import { deliverInFlight, EIGHT, stopAll, type Kind } from "../support/caches.ts";
 
 afterEach(stopAll);
 
@@ -22,19 +22,4 @@ test.each<[Kind, NodeJS.ProcessEnv, boolean, string, number]>([
   const seen = `${kind} ${JSON.stringify(environment)} varies ${varies}${edge === "" ? "" : ", forms said"}: exit ${exit}, old ${old.length}, owed ${owed.length}`;
   if (process.env.COURIER_FLIGHT !== undefined) process.stderr.write(`${seen}\n`);
   expect([seen, exit, old.filter((address) => exit === 0 || !owed.includes(address))]).toEqual([seen, expected, []]);
-}, 120_000); // prettier-ignore
-
-test.each<[string, Kind, boolean]>([
-  ["Varnish", "varnish", true],
-  ["nginx", "nginx", true],
-  ["Squid", "squid", true],
-  ["Traffic Server", "trafficserver", true],
-  ["Varnish", "varnish", false],
-  ["nginx", "nginx", false],
-  ["Squid", "squid", false],
-  ["Traffic Server", "trafficserver", false],
-])("%s as docs/caches.md sets it up (%s, answers vary: %j): nothing old in any form, under no query, and confirmed", async (title, kind, varies) => {
-  const { settings, setUp } = readSetUp(title);
-  const outcome = await deliverInFlight({ kind, varies, setUp, edge: settings, queries: ["", "?utm_source=letter"] });
-  expect(outcome).toEqual({ exit: 0, old: [], owed: [] });
 }, 120_000); // prettier-ignore
