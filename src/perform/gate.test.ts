@@ -2,7 +2,7 @@ import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import { toContent } from "../../test/contracts/object-store.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
-import { gateWrites, type WriteGate } from "./gate.ts";
+import { gateWrites, noteLargest, type WriteGate } from "./gate.ts";
 
 const WRITES: readonly [string, (store: ObjectStore) => Promise<unknown>][] = [
   ["a put", (store) => store.put("page.html", toContent("new"), {})],
@@ -26,4 +26,16 @@ test.each(WRITES)("%s begins only while the destination is surely ours", async (
     await store.put(key, toContent("x"), {});
   gate.assertOurs = undefined;
   await write(store);
+});
+
+test("the largest object that a run lists or takes is noted", async () => {
+  const inner = new MemoryStore();
+  inner.tamper("film.bin", "x".repeat(40));
+  const largest = { bytes: 0 };
+  const noting = noteLargest(gateWrites(inner, { assertOurs: undefined }), largest);
+  for await (const { objects } of noting.list()) expect([objects.length, largest.bytes]).toEqual([1, 40]);
+  await noting.put("page.html", toContent("small"), {});
+  expect(largest.bytes).toBe(40);
+  await noting.put("longer.bin", toContent("x".repeat(50)), {});
+  expect(largest.bytes).toBe(50);
 });

@@ -1,7 +1,7 @@
 import type { ExplainedParcel } from "../model/explained-parcel.ts";
 import { decideAliases } from "../addresses/aliases.ts";
 import { findBuildProblems } from "../build/build-check.ts";
-import { findNameProblems } from "../build/names-check.ts";
+import { findFileNameProblems, findNameProblems } from "../build/names-check.ts";
 import { findNearest } from "../model/nearest.ts";
 import { decideWaitMs } from "./retry.ts";
 import { findFingerprintNames } from "../build/fingerprints/find.ts";
@@ -80,6 +80,8 @@ test("names that two systems take for one, and names that an address can't carry
       ({ code }) => code,
     ),
   ).toEqual(Array.from({ length: 5 }, () => "unfit-name"));
+  const [both] = findFileNameProblems(["a/b/c", "a/b/c/d/e.html", "a/bc"]);
+  expect([both?.path, both?.facts]).toEqual(["a/b/c", { why: "file-and-folder" }]);
 });
 
 test("credentials are found by what they look like, and texts about them are not", () => {

@@ -12,7 +12,7 @@ import { mayHold, wouldBeSpared } from "./held-answers.ts";
 import { chooseWay, isBelieved } from "./forms-trial.ts";
 import { parseWays, toWaysText } from "./known-ways.ts";
 import { listOwed, selectOrphans, selectUnrecorded, strikeConfirmed, toOwed } from "./owed.ts";
-import { CLEARING_WAYS, type ReadBack } from "../model/edge.ts";
+import { CLEARING_WAYS, type KnownWay, type ReadBack } from "../model/edge.ts";
 import { mergeOutcomes, toUnasked, type EdgeOutcome } from "../model/edge-outcome.ts";
 import { listSpellings } from "../addresses/spellings.ts";
 import { selectInvalidations, selectOwed } from "./stale-addresses.ts";
@@ -122,7 +122,7 @@ test("the way of clearing: the cheapest that clears all, else the cheapest that 
     isBelieved(partly, true, nowMs),
     isBelieved(deaf, true, nowMs),
   ]).toEqual([false, true, false]);
-  const ways = new Map([["purge a", new Map([["http://a", known]])]]);
+  const ways = new Map([["purge a", new Map<string, KnownWay>([["http://a", known], ["http://b", partly], ["http://c", deaf]])]]); // prettier-ignore
   expect([parseWays(toWaysText(ways)), parseWays("{"), parseWays("")]).toEqual([ways, new Map(), new Map()]);
   // Of another form nothing is known; ours has this name for good.
   expect(parseWays(toWaysText(ways).replace("edge-ways/1", "edge-ways/2"))).toEqual(new Map());
