@@ -1,4 +1,5 @@
 import { hash } from "node:crypto";
+import { readText } from "../../test/contracts/object-store.ts";
 import { toEdge, toExactInvalidation } from "../../test/support/edges.ts";
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import type { ConfirmationRule } from "../core/model/edge.ts";
@@ -24,6 +25,9 @@ class Cache {
   private readonly flights: { readonly landsMs: number; readonly land: () => void }[] = [];
   readonly store = new MemoryStore();
   loses = 0;
+  /** Whether it answers once more with what it was asked to forget. */
+  isSoft = false;
+  private readonly dying = new Set<string>();
   looks = 0;
   /** What it puts instead of what it is given. */
   rewrite = (text: string): string => text;
@@ -45,6 +49,7 @@ class Cache {
   async get(address: string, form: string): Promise<string | undefined> {
     for (const { landsMs, land } of this.flights) if (landsMs <= this.nowMs) land();
     const held = this.find(address, form);
+    if (this.dying.delete(address)) this.copies.delete(address);
     if (held !== undefined) return held;
     const text = await this.read(address);
     if (text !== undefined) this.hold(address, form, text);
@@ -64,6 +69,7 @@ class Cache {
 
   purge(address: string, form: string): void {
     if (this.loses > 0) this.loses -= 1;
+    else if (this.isSoft) this.dying.add(address);
     else if (this.keeping === "one") this.copies.delete(address);
     else if (this.keeping === "apart") this.copies.get(address)?.delete(form);
     else if (this.bases.has(address)) this.purgeBehind(address, form);
@@ -220,15 +226,22 @@ test.each<[Keeping, Partial<Edge>, string, number]>([
   expect(new Set(outcome.old.map((held) => held.split(" ")[1]))).toEqual(new Set(left > 0 ? ["deflate"] : []));
 }); // prettier-ignore
 
+test("a cache that answers once more with what it was asked to forget is seen to clear all", async () => {
+  const cache = new Cache("one");
+  cache.isSoft = true;
+  const outcome = await deliver(cache, cache.edge());
+  expect([outcome.failure, outcome.left.size, outcome.old]).toEqual([undefined, 0, []]);
+  expect(await readWays(cache)).toContain('"way":"once","clears":"all"');
+});
+
+const readWays = async (cache: Cache) => readText(await cache.store.get(".courier/edge-ways.json"));
+
 test("where somebody has said all forms, those are cleared, by the cheapest way that does it", async () => {
   for (const [keeping, way] of [["apart", "each"], ["behind-base", "refetched"], ["behind-marker", "refetched"]] as const) {
     const cache = new Cache(keeping);
     const outcome = await deliver(cache, cache.edge({ hasAllForms: true }));
     expect([keeping, outcome.left.size, outcome.read.size]).toEqual([keeping, 0, 30]);
-    const known = await cache.store.get(".courier/edge-ways.json");
-    const parts: Uint8Array[] = [];
-    for await (const part of known?.body ?? []) parts.push(part);
-    expect(Buffer.concat(parts).toString()).toContain(`"way":"${way}"`);
+    expect(await readWays(cache)).toContain(`"way":"${way}"`);
     expect(outcome.old.filter((held) => !held.endsWith("deflate"))).toEqual([]);
   }
 }); // prettier-ignore
@@ -259,6 +272,7 @@ test.each([14_000, 1000])(
 
 test.each<[string, Partial<Edge>, number, string[][]]>([
   ["a cache", {}, 20, [["/a", "/b*"], ["/a"], ["/a", "/b*"]]],
+  ["a cache that fetches fast", {}, 1, [["/a", "/b*"], ["/a", "/b*"]]],
   ["an edge that charges", { hasStatus: true }, 20, [["/a", "/b*"], ["/a", "/b*"]]],
   ["an edge that is fast", { hasStatus: true }, 1, [["/a", "/b*"], ["/a", "/b*"]]],
 ])("%s is asked for everything at once, and when no fetch from before can end any more", async (_, more, longestFetch, expected) => {

@@ -163,7 +163,7 @@ test("edges are asked twice, from the store outwards; one that fails leaves the 
   const asked: string[] = [];
   const edge = (name: string, fails = false): Edge =>
     toEdge({
-      name,
+      ...{ name, confirmation: { settle: 2, longestFetch: 0, readBack: { kind: "off" }, rewrites: false } },
       forget: ({ patterns, run }) => {
         asked.push(`${name} ${patterns.join()} ${run}`);
         return fails
@@ -175,7 +175,8 @@ test("edges are asked twice, from the store outwards; one that fails leaves the 
   const addressRules = { forms: ["file"], basePath: "/", indexName: "index.html" } as const;
   const tools = {
     edges: [edge("inner"), edge("middle", true), edge("outer")],
-    clock,
+    // Time passes only where somebody waits.
+    clock: { ...clock, monotonicMs: () => slept.reduce((sum, ms) => sum + ms, 0) },
     report: (event: DeliveryEvent) => events.push(event),
     run: "run-1",
     book: new WayBook({ store: new MemoryStore(), clock, run: "run-1", addressOf: (key) => `/${key}`, indexName: "index.html" }),
@@ -189,6 +190,7 @@ test("edges are asked twice, from the store outwards; one that fails leaves the 
     ["outer", ["/"]],
   ]);
   expect(asked).toEqual(["inner / run-1", "inner / run-1", "middle / run-1"]);
+  expect(events).toContainEqual(expect.objectContaining({ event: "phase", state: "ended", seconds: 2 }));
   expect(events.filter(({ event }) => event === "warning")).toEqual([
     expect.objectContaining({
       warning: { code: "edge-failed", edge: "middle", failure: { kind: "other", answer: "not today" } },
