@@ -1,5 +1,6 @@
 import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import { createTally, type CountRequest } from "../ports/object-store.ts";
+import type { DeliveryEvent } from "../ports/reporter.ts";
 import { toEdge } from "../../test/support/edges.ts";
 import { memoryDelivery, STILL } from "../../test/support/memory-build.ts";
 import { OPTIONS, site, Stage } from "../../test/support/stage.ts";
@@ -81,4 +82,15 @@ test("chunks of earlier releases are told with the last release that had them; w
     "not ours, left alone: theirs.txt",
   ]);
   expect([counts.drifted, counts.foreign]).toEqual([1, 1]);
+});
+
+test("what an edge fails at in each round is told once", async () => {
+  const stage = new Stage();
+  stage.edgeConfirms = false;
+  await stage.deliver(site("one"));
+  const told: DeliveryEvent[] = [];
+  const { run, ...delivery } = stage.delivery(site("two"));
+  await deliver({ ...delivery, run: { ...run, report: (event) => told.push(event) } }, OPTIONS);
+  const codes = told.flatMap((event) => (event.event === "warning" ? [event.warning.code] : []));
+  expect(codes.filter((code) => code === "edge-failed")).toHaveLength(1);
 });

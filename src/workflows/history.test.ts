@@ -163,6 +163,8 @@ test("a content that is forgotten is gone from live, vault and every way back, a
     expect.stringMatching(/left out, since it was removed for good: copy.csv, crew.csv/),
   ]);
   expect([await stage.text("index.html"), await stage.text("crew.csv")]).toEqual(["i", undefined]);
+  expect((await stage.redeliver("3")).warnings).toEqual([expect.stringMatching(/: again.csv$/)]);
+  expect(await Promise.all((await stage.keys(".courier/forgotten/")).map(stage.text))).toEqual([""]);
   await expect(stage.deliver(secret)).rejects.toMatchObject({ code: "refused" });
   await deliver(stage.delivery(secret, ["forgotten"]), OPTIONS);
   expect(await stage.text("crew.csv")).toBe("names");
@@ -183,6 +185,14 @@ test("a lost or damaged pointer is no first delivery; it is made anew out of the
     expect(await stage.deliver(site("two"))).toMatchObject({ release: 2, changes: [] });
     expect((await stage.redeliver("1")).bytes.sent).toBe(0);
   }
+});
+
+test("the record of a run that has not ended stops every prune where it can't be read", async () => {
+  const stage = new Stage();
+  await stage.deliver(site("one"));
+  const key = ".courier/open/20260101T000000Z-1a2b3c4d.ndjson.gz";
+  stage.store.tamper(key, "rubbish");
+  await expect(prune(stage.delivery(), PRUNE)).rejects.toMatchObject({ code: "record-unreadable", data: { key, cause: { code: "left-so" } } }); // prettier-ignore
 });
 
 test("an unreadable record stops every removal, and is named", async () => {
