@@ -135,7 +135,7 @@ test("a stack reaches a user only where the fault is ours", () => {
 });
 
 test("text from outside can't move the cursor, change colours or the reading direction", () => {
-  expect(clean("a\u001b[31mred\u001b[0m\u0007\u202eb\tc\rd\ne")).toBe("ared\ufffdb\ufffdc\\nd\\ne");
+  expect(clean("a\u001b[31mred\u001b[0m!\u0007\u202eb\tc\rd\ne")).toBe("ared!\ufffd\ufffdb\ufffdc\\nd\\ne");
   expect(clean("café 指南 🛳️")).toBe("café 指南 🛳️");
 });
 
