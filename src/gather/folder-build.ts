@@ -8,6 +8,7 @@ import type { BuildSource } from "../ports/build-source.ts";
 import type { Content } from "../ports/object-store.ts";
 import { encode } from "./encode.ts";
 import { openHashCache, type CachePlace } from "./hash-cache.ts";
+import { openWeightMemory } from "./weight-memory.ts";
 import { hashBuild, readBuildFile, WHOLE_BYTES } from "./hash-files.ts";
 import { findNewerSource } from "./newer-source.ts";
 import { scanAdded, type AddedFile } from "./added-files.ts";
@@ -48,6 +49,7 @@ export const createFolderBuild = (
     const builtMs = scan.files.reduce((latest, { touchedMs }) => Math.max(latest, touchedMs), 0);
     return { ...build, newerSource: findNewerSource(projectFolder, folder, builtMs) };
   },
+  ...(cache ? { weights: openWeightMemory(cache, folder) } : {}),
   close: () => undefined,
   open: (parcel) => openFile(placeOf(folder, added, parcel), parcel),
   findChanged: (parcels) => parcels.find((parcel) => isChanged(placeOf(folder, added, parcel), parcel))?.key,

@@ -1,4 +1,14 @@
-import { mkdtempSync, readdirSync, readFileSync, rmSync, statSync, utimesSync, writeFileSync } from "node:fs";
+import { hash } from "node:crypto";
+import {
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  utimesSync,
+  writeFileSync,
+} from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { openHashCache } from "./hash-cache.ts";
@@ -68,22 +78,51 @@ test("a changed file, a file put back with its old time, and new names to look f
 test("a damaged cache, one of another version, and a folder that can't be written cost only time", () => {
   const { folder, caches } = makeBuild();
   const right = read(folder, caches, Date.now() + LATER);
-  const [file = ""] = readdirSync(caches);
-  const whole = readFileSync(join(caches, file), "utf8");
-  const damages = ["", "x", whole.slice(0, -20), whole.replace("index.html", "indeX.html")];
-  const older = [
-    "{",
-    '{"format":"restless-courier/hash-cache/0"}',
-    '{"format":"restless-courier/hash-cache/4"}',
-  ];
-  for (const text of [...damages, ...older]) {
-    writeFileSync(join(caches, file), text);
-    const told: string[] = [];
-    const place = { folder: caches, nowMs: Date.now() + LATER, onDamaged: (name: string) => told.push(name) };
-    expect(hashBuild(folder, scanBuild(folder, []), openHashCache(place, folder)).files).toEqual(right.files);
-    expect([text, told.length]).toEqual([text, damages.includes(text) ? 1 : 0]);
+  const files = readdirSync(caches).sort();
+  expect(files.map((file) => file.slice(file.lastIndexOf(".")))).toEqual([".contents", ".json"]);
+  for (const file of files) {
+    const whole = readFileSync(join(caches, file), "latin1");
+    const damages = ["", "x", whole.slice(0, -20), whole.replace(/shapes|paths/, "shapeS")];
+    const older = ["{", '{"format":"restless-courier/hash-cache/0"}', checked('{"format":"older"}\n')];
+    for (const text of [...damages, ...older]) {
+      writeFileSync(join(caches, file), text, "latin1");
+      const told: string[] = [];
+      const place = {
+        folder: caches,
+        nowMs: Date.now() + LATER,
+        onDamaged: (name: string) => told.push(name),
+      };
+      expect(hashBuild(folder, scanBuild(folder, []), openHashCache(place, folder)).files).toEqual(
+        right.files,
+      );
+      expect([text, told]).toEqual([text, damages.includes(text) ? [join(caches, file)] : []]);
+    }
   }
   rmSync(caches, { recursive: true });
   writeFileSync(caches, "a file where the folder should be");
   expect(read(folder, caches, Date.now() + LATER).files).toEqual(right.files);
+});
+
+const checked = (text: string): string => `${hash("sha256", text)}\n${text}`;
+
+test("what a content says is read once, however often its files are written anew or moved", () => {
+  const { folder, caches } = makeBuild();
+  const before = read(folder, caches, Date.now() + LATER);
+  const contents = join(caches, readdirSync(caches).find((file) => file.endsWith(".contents")) ?? "");
+  const { ino } = statSync(contents);
+  for (const file of readdirSync(folder)) {
+    const bytes = readFileSync(join(folder, file));
+    rmSync(join(folder, file));
+    writeFileSync(join(folder, file), bytes);
+  }
+  mkdirSync(join(folder, "docs"));
+  writeFileSync(join(folder, "docs/index.html"), readFileSync(join(folder, "index.html")));
+  const after = read(folder, caches, Date.now() + LATER);
+  expect(after.files.filter(({ path }) => path !== "docs/index.html")).toEqual(before.files);
+  expect(after.files.find(({ path }) => path === "docs/index.html")?.references).toHaveLength(1);
+  // Nothing was added to what is known of contents, so it was not written.
+  expect(statSync(contents).ino).toBe(ino);
+  writeFileSync(join(folder, "plain"), "<!doctype HTML>");
+  read(folder, caches, Date.now() + LATER);
+  expect(statSync(contents).ino).not.toBe(ino);
 });

@@ -1,144 +1,96 @@
 import { hash } from "node:crypto";
-import { mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
-import { dirname, join } from "node:path";
-import type { BuildFile } from "../core/model/build.ts";
-import type { UnreadText } from "../core/model/problem.ts";
-import { isTypedByName } from "../core/build/content-type.ts";
+import { join } from "node:path";
+import type { WordShapes } from "../core/build/fingerprints/mentions.ts";
+import type { Sha256 } from "../core/model/names.ts";
+import { readChecked, writeChecked, type OnDamaged } from "./checked-file.ts";
+import { packContents, unpackContents, type ContentTable } from "./content-table.ts";
 import type { ScannedFile } from "./scan-build.ts";
 
 /**
- * What was read of a build's files, so that an unchanged build costs a walk. Deleting it costs only time.
+ * What was read of a build, so that an unchanged one costs a walk, and one that was written anew a read. Deleting it costs
+ * only time.
  *
  * A file counts as unchanged when size, device, inode and both times, to the nanosecond, are those that were noted. A
  * file that was touched shortly before it was read may be changed again within the same step of the file system's clock:
- * such entries are not kept. What a file mentions is kept for just the hashed names that were looked for.
+ * such entries are not kept. What is known of a content is kept by its hash, for a few runs longer than any file has it.
  */
 export interface HashCache {
-  find(file: ScannedFile, lookedFor: string): CachedFile | undefined;
+  /** What the file held; undefined where it may have changed since. */
+  findFile(file: ScannedFile): HashedFile | undefined;
+  /** What is known of contents, by `toContentId`, if they were read for words of these shapes. */
+  openContents(shapes: WordShapes): ContentTable;
   /** Replaces everything; a cache that can't be written is no failure. */
-  save(files: readonly CachedFile[], scanned: readonly ScannedFile[], lookedFor: string): void;
+  save(files: readonly HashedFile[], scanned: readonly ScannedFile[], contents: ContentTable): void;
 }
 
-export interface CachedFile extends BuildFile {
-  /** The hashed names that it mentions. */
-  readonly mentions: readonly string[];
+export interface HashedFile {
+  readonly path: string;
+  /** Bytes. */
+  readonly size: number;
+  readonly hash: Sha256;
 }
 
 /** Changes with every change of what is read of a file. */
-const FORMAT = "restless-courier/hash-cache/5";
-const NO_BYTES = new Uint8Array();
-/** Most files have nothing of it: they share it. */
-const NONE: readonly never[] = [];
+const FORMAT = "restless-courier/hash-cache/6";
 /** The coarsest step of a clock among file systems that builds are written to, in milliseconds. */
 const CLOCK_STEP_MS = 2000;
 
-/** Columns in walk order: what most files don't have costs nearly nothing. */
+/** Columns in walk order. */
 interface Columns {
   readonly format: string;
-  readonly lookedFor: string;
   readonly paths: readonly string[];
   readonly stamps: readonly string[];
   readonly sizes: readonly number[];
   readonly hashes: readonly string[];
-  /** First bytes, base64. */
-  readonly heads: readonly string[];
-  /** By place in the columns: what only some files have. */
-  readonly references: Readonly<Record<number, BuildFile["references"]>>;
-  readonly secrets: Readonly<Record<number, BuildFile["secrets"]>>;
-  readonly mentions: Readonly<Record<number, readonly string[]>>;
-  readonly unread: Readonly<Record<number, readonly UnreadText[]>>;
 }
 
 /** Where what was read is kept for the next run, and when this run began to scan the build. */
 export interface CachePlace {
   readonly folder: string;
   readonly nowMs: number;
-  /** Is told where a cache is damaged, and dropped. */
-  readonly onDamaged?: (file: string) => void;
+  readonly onDamaged?: OnDamaged;
 }
+
+/** What the files of a build folder's cache are called, without their ending. */
+export const nameIn = (cacheFolder: string, buildFolder: string): string =>
+  join(cacheFolder, hash("sha256", buildFolder).slice(0, 32));
 
 /** The cache of one build folder, below the user's cache folder. */
 export function openHashCache({ folder, nowMs, onDamaged }: CachePlace, buildFolder: string): HashCache {
-  const file = join(folder, `${hash("sha256", buildFolder).slice(0, 32)}.json`);
-  const columns = readColumns(file, onDamaged);
+  const name = nameIn(folder, buildFolder);
+  const [files, contents] = [`${name}.json`, `${name}.contents`];
+  const columns = readColumns(files, onDamaged);
   const places = new Map(columns?.paths.map((path, place) => [path, place]));
   return {
-    find: (scanned, lookedFor) => {
-      const place = places.get(scanned.path);
-      if (!columns || place === undefined || columns.stamps[place] !== scanned.stamp) return undefined;
-      if (columns.lookedFor !== lookedFor) return undefined;
-      return {
-        path: scanned.path,
-        size: columns.sizes[place] as number,
-        hash: columns.hashes[place] as string,
-        head: columns.heads[place] === "" ? NO_BYTES : Buffer.from(columns.heads[place] as string, "base64"),
-        references: columns.references[place] ?? NONE,
-        secrets: columns.secrets[place] ?? NONE,
-        mentions: columns.mentions[place] ?? NONE,
-        unread: columns.unread[place]?.[0],
-      };
+    findFile: ({ path, stamp }) => {
+      const place = places.get(path);
+      if (!columns || place === undefined || columns.stamps[place] !== stamp) return undefined;
+      return { path, size: columns.sizes[place] as number, hash: columns.hashes[place] as string };
     },
-    save: (files, scanned, lookedFor) => {
+    openContents: (shapes) => unpackContents(readChecked(contents, onDamaged), shapes),
+    save: (hashed, scanned, table) => {
       const stamped = new Map(scanned.map((entry) => [entry.path, entry]));
-      const settled = files.filter(
+      const settled = hashed.filter(
         ({ path }) => (stamped.get(path)?.touchedMs ?? Infinity) < nowMs - CLOCK_STEP_MS,
       );
-      writeColumns(file, toColumns(settled, stamped, lookedFor));
+      const packed = table.hasNews() ? packContents(table) : undefined;
+      if (packed) writeChecked(contents, packed);
+      writeChecked(files, Buffer.from(JSON.stringify(toColumns(settled, stamped))));
     },
   };
 }
 
-function toColumns(
-  files: readonly CachedFile[],
-  stamped: ReadonlyMap<string, ScannedFile>,
-  lookedFor: string,
-): Columns {
-  const sparse = <T>(pick: (file: CachedFile) => readonly T[]): Record<number, readonly T[]> =>
-    Object.fromEntries(
-      files.flatMap((file, place) => (pick(file).length > 0 ? [[place, pick(file)] as const] : [])),
-    );
-  return {
-    format: FORMAT,
-    lookedFor,
-    paths: files.map(({ path }) => path),
-    stamps: files.map(({ path }) => stamped.get(path)?.stamp ?? ""),
-    sizes: files.map(({ size }) => size),
-    hashes: files.map((file) => file.hash),
-    heads: files.map(({ head, path }) => (!isTypedByName(path) ? Buffer.from(head).toString("base64") : "")),
-    references: sparse(({ references }) => references),
-    secrets: sparse(({ secrets }) => secrets),
-    mentions: sparse(({ mentions }) => mentions),
-    unread: sparse(({ unread }) => (unread === undefined ? [] : [unread])),
-  };
-}
+const toColumns = (files: readonly HashedFile[], stamped: ReadonlyMap<string, ScannedFile>): Columns => ({
+  format: FORMAT,
+  paths: files.map(({ path }) => path),
+  stamps: files.map(({ path }) => stamped.get(path)?.stamp ?? ""),
+  sizes: files.map(({ size }) => size),
+  hashes: files.map((file) => file.hash),
+});
 
-/** The sum of what follows stands in the first line: half a cache, or one with another byte, is none. */
-function readColumns(file: string, onDamaged: CachePlace["onDamaged"]): Columns | undefined {
-  let text: string;
-  try {
-    text = readFileSync(file, "utf8");
-  } catch {
-    return undefined;
-  }
-  const end = text.indexOf("\n");
-  const kept = text.slice(end + 1);
-  // Versions before 0.2 wrote none.
-  if (text.startsWith("{")) return undefined;
-  if (hash("sha256", kept) !== text.slice(0, Math.max(0, end))) {
-    onDamaged?.(file);
-    return undefined;
-  }
-  const columns = JSON.parse(kept) as Columns;
+function readColumns(file: string, onDamaged: OnDamaged | undefined): Columns | undefined {
+  const kept = readChecked(file, onDamaged);
+  if (kept === undefined) return undefined;
+  const columns = JSON.parse(kept.toString("utf8")) as Columns;
   return columns.format === FORMAT ? columns : undefined;
-}
-
-function writeColumns(file: string, columns: Columns): void {
-  try {
-    const kept = JSON.stringify(columns);
-    mkdirSync(dirname(file), { recursive: true });
-    writeFileSync(`${file}.${process.pid}`, `${hash("sha256", kept)}\n${kept}`);
-    renameSync(`${file}.${process.pid}`, file);
-  } catch {
-    // A full or read-only disk costs the next run some time, nothing else.
-  }
 }

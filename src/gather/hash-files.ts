@@ -1,66 +1,75 @@
 import { createHash, hash as hashOnce } from "node:crypto";
 import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
-import type { Build } from "../core/model/build.ts";
-import { isTypedByName } from "../core/build/content-type.ts";
+import type { Build, BuildFile } from "../core/model/build.ts";
 import { findFingerprintNames } from "../core/build/fingerprints/find.ts";
-import { createTokenFinder } from "../core/build/fingerprints/mentions.ts";
-import { findReferences, REFERRING } from "../core/build/references/find.ts";
-import { findSecrets } from "../core/build/secrets.ts";
+import { createTokenFinder, createWordReader, shapesOf } from "../core/build/fingerprints/mentions.ts";
 import type { Sha256 } from "../core/model/names.ts";
-import type { CachedFile, HashCache } from "./hash-cache.ts";
+import { readContent, readLargeContent, toContentId, type ContentFacts } from "./content-facts.ts";
+import { ContentTable } from "./content-table.ts";
+import type { HashCache, HashedFile } from "./hash-cache.ts";
 import type { Scan, ScannedFile } from "./scan-build.ts";
 import { toUnreadable } from "./unreadable.ts";
 
 /** Above this size a file is never wholly in memory. */
 export const WHOLE_BYTES = 8 * 1024 * 1024;
-const HEAD_BYTES = 512;
-const NO_BYTES = new Uint8Array();
-const TEXT = /\.(html?|xhtml|js|mjs|cjs|css|json|webmanifest|xml|txt|svg|data)$/i;
+const START_BYTES = 512;
 
 /** Reads every file once, or takes what a cache knows of it: hash, first bytes, what it names, what it should not hold. */
 export function hashBuild(folder: string, { files, withheld, special }: Scan, cache?: HashCache): Build {
   const names = findFingerprintNames(files.map(({ path }) => path));
   const shown = [...names.values()].filter(({ strength }) => strength === "shown");
   const tokens = new Set(shown.map(({ token }) => token));
-  const lookedFor = hashOnce("sha256", [...tokens].sort().join("\n"));
+  const shapes = shapesOf(tokens);
+  const contents = cache?.openContents(shapes) ?? new ContentTable(shapes);
+  const readWords = createWordReader(contents.shapes);
   const findTokens = createTokenFinder(tokens);
-  let isNew = false as boolean;
-  const hashed = files.map((file): CachedFile => {
-    const cached = cache?.find(file, lookedFor);
-    isNew ||= cached === undefined;
-    return (
-      cached ?? (file.size > WHOLE_BYTES ? hashLarge(folder, file) : hashSmall(folder, file, findTokens))
-    );
-  });
-  if (isNew) cache?.save(hashed, files, lookedFor);
   const namedTokens = new Map<string, string>();
-  for (const { path, mentions } of hashed)
-    for (const token of mentions)
+  let isNew = false as boolean;
+  const hashed = files.map((file): BuildFile => {
+    const { path, place = join(folder, path) } = file;
+    const kept = cache?.findFile(file);
+    const known = kept && contents.find(toContentId(path, kept.hash));
+    isNew ||= known === undefined;
+    const { words, ...read } = known ? { ...kept, ...known } : readFile(place, file, { contents, readWords });
+    for (const token of findTokens(words))
       if (token !== names.get(path)?.token && !namedTokens.has(token)) namedTokens.set(token, path);
+    return { path, ...read };
+  });
+  if (isNew) cache?.save(hashed, files, contents);
   return { folder, files: hashed, names, namedTokens, withheld, special };
 }
 
-function hashSmall(
-  folder: string,
-  { path, place }: ScannedFile,
-  findTokens: (text: string) => string[],
-): CachedFile {
-  const bytes = readBuildFile(place ?? join(folder, path), path);
-  const text = TEXT.test(path) ? bytes.toString("utf8") : undefined;
-  let isCut = false as boolean;
-  const references =
-    text !== undefined && REFERRING.test(path) ? findReferences(path, text, () => (isCut = true)) : [];
+interface ReadTools {
+  readonly contents: ContentTable;
+  readonly readWords: (bytes: Uint8Array) => Float64Array;
+}
+
+/** Reads and hashes a file. What its content says is read only where nobody knows it yet. */
+function readFile(
+  place: string,
+  { path, size }: ScannedFile,
+  { contents, readWords }: ReadTools,
+): Omit<HashedFile, "path"> & ContentFacts {
+  if (size > WHOLE_BYTES) {
+    const { start, ...read } = hashLarge(place, path);
+    return { ...read, ...find(path, read.hash, contents, () => readLargeContent(path, start)) };
+  }
+  const bytes = readBuildFile(place, path);
+  const sum = hashOnce("sha256", bytes);
   return {
-    path,
-    size: bytes.length,
-    hash: hashOnce("sha256", bytes),
-    head: isTypedByName(path) ? NO_BYTES : Uint8Array.from(bytes.subarray(0, HEAD_BYTES)),
-    references,
-    ...(isCut ? { unread: "deep" } : {}),
-    secrets: findSecrets(text ?? bytes.toString("latin1", 0, HEAD_BYTES)),
-    mentions: text === undefined ? [] : findTokens(text),
+    ...{ size: bytes.length, hash: sum },
+    ...find(path, sum, contents, () => readContent(path, bytes, readWords)),
   };
+}
+
+function find(path: string, sum: Sha256, contents: ContentTable, read: () => ContentFacts): ContentFacts {
+  const id = toContentId(path, sum);
+  const known = contents.find(id);
+  if (known) return known;
+  const facts = read();
+  contents.add(id, facts);
+  return facts;
 }
 
 /** A file of the build in memory. Throws `build-changed` when it is gone, `build-unreadable`. */
@@ -80,29 +89,21 @@ function openBuildFile(place: string, path: string): number {
   }
 }
 
-function hashLarge(folder: string, { path, place }: ScannedFile): CachedFile {
-  const file = openBuildFile(place ?? join(folder, path), path);
+/** @returns and its first bytes */
+function hashLarge(place: string, path: string): { size: number; hash: Sha256; start: Uint8Array } {
+  const file = openBuildFile(place, path);
   try {
     const sum = createHash("sha256");
     const buffer = Buffer.allocUnsafe(1024 * 1024);
-    let head: Uint8Array | undefined;
+    let start: Uint8Array | undefined;
     let size = 0;
     for (let count = readSync(file, buffer); count > 0; count = readSync(file, buffer)) {
       const chunk = buffer.subarray(0, count);
-      head ??= Uint8Array.from(chunk.subarray(0, HEAD_BYTES));
+      start ??= Uint8Array.from(chunk.subarray(0, START_BYTES));
       sum.update(chunk);
       size += count;
     }
-    return {
-      path,
-      size,
-      hash: sum.digest("hex"),
-      head: head ?? new Uint8Array(),
-      references: [],
-      secrets: [],
-      mentions: [],
-      ...(TEXT.test(path) ? { unread: "large" } : {}),
-    };
+    return { size, hash: sum.digest("hex"), start: start ?? new Uint8Array() };
   } finally {
     closeSync(file);
   }

@@ -1,10 +1,11 @@
-import { brotliCompressSync, constants, gzipSync } from "node:zlib";
+import { promisify } from "node:util";
+import { brotliCompress, constants, gzip } from "node:zlib";
 import type { Analysis } from "../core/build/analysis.ts";
 import { createFirstVisitFinder } from "../core/build/first-visit.ts";
 import type { FirstVisit } from "../core/model/wanted.ts";
-import type { ObjectKey } from "../core/model/names.ts";
+import type { ObjectKey, Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
-import type { Weight } from "../core/build/weight.ts";
+import type { Weight } from "../core/model/weight.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 
 /** What edges compress, and from which size on. */
@@ -16,38 +17,71 @@ const MOST_BYTES = 8 * 1024 * 1024;
 const GZIP_LEVEL = 6;
 const BROTLI_QUALITY = 5;
 
+/** How many files are compressed side by side; Node.js has four threads for it. */
+const SIDE_BY_SIDE = 8;
+const BROTLI = { params: { [constants.BROTLI_PARAM_QUALITY]: BROTLI_QUALITY } };
+
+const [toGzip, toBrotli] = [promisify(gzip), promisify(brotliCompress)];
+
 /** What a first visit to the entry page loads; undefined where there is none. */
-export function weighFirstVisit(
+export async function weighFirstVisit(
   source: BuildSource,
   { wanted: { parcels }, findings: { graph } }: Analysis,
-): (FirstVisit & { readonly files: ReadonlySet<ObjectKey> }) | undefined {
+): Promise<(FirstVisit & { readonly files: ReadonlySet<ObjectKey> }) | undefined> {
   const page = parcels.find(({ role, aliasOf }) => role === "entry" && aliasOf === undefined)?.key;
   if (page === undefined) return undefined;
   const files = createFirstVisitFinder(graph)(page);
   const loaded = parcels.filter(({ key }) => files.has(key));
-  const weights = weighParcels(source, loaded);
+  const weights = await weighContents(source, loaded, new Map());
   return {
     page,
     files,
-    wire: loaded.reduce((sum, { key, size }) => sum + (weights.get(key)?.brotli ?? size), 0),
+    wire: loaded.reduce((sum, { hash, size }) => sum + (weights.get(hash)?.brotli ?? size), 0),
   };
 }
 
-/** What each file weighs as sent by an edge that compresses; only those that it would. */
-export function weighParcels(source: BuildSource, parcels: readonly Parcel[]): Map<string, Weight> {
-  const weights = new Map<string, Weight>();
+/** What each file weighs as sent by an edge that compresses, by key; only those that it would. */
+export async function weighParcels(
+  source: BuildSource,
+  parcels: readonly Parcel[],
+): Promise<Map<ObjectKey, Weight>> {
+  const known = source.weights?.read() ?? new Map<Sha256, Weight>();
+  const weights = await weighContents(source, parcels, known);
+  if ([...weights.keys()].some((hash) => !known.has(hash))) source.weights?.save(weights);
+  const found = new Map<ObjectKey, Weight>();
   for (const parcel of parcels) {
-    const { key, size, headers } = parcel;
-    if (size < LEAST_BYTES || size > MOST_BYTES || !COMPRESSIBLE.test(headers["content-type"] ?? ""))
-      continue;
-    const bytes = source.open(parcel).open() as Uint8Array;
-    const brotli = brotliCompressSync(bytes, {
-      params: { [constants.BROTLI_PARAM_QUALITY]: BROTLI_QUALITY },
-    }).length;
-    weights.set(key, {
-      gzip: Math.min(size, gzipSync(bytes, { level: GZIP_LEVEL }).length),
-      brotli: Math.min(size, brotli),
-    });
+    const weight = weights.get(parcel.hash);
+    if (weight && isCompressible(parcel)) found.set(parcel.key, weight);
   }
+  return found;
+}
+
+const isCompressible = ({ size, headers }: Parcel): boolean =>
+  size >= LEAST_BYTES && size <= MOST_BYTES && COMPRESSIBLE.test(headers["content-type"] ?? "");
+
+/** @param known what needs no compressing again */
+async function weighContents(
+  source: BuildSource,
+  parcels: readonly Parcel[],
+  known: ReadonlyMap<Sha256, Weight>,
+): Promise<Map<Sha256, Weight>> {
+  const weights = new Map<Sha256, Weight>();
+  const toDo = new Map<Sha256, Parcel>();
+  for (const parcel of parcels.filter(isCompressible)) {
+    const weight = known.get(parcel.hash);
+    if (weight) weights.set(parcel.hash, weight);
+    else if (!toDo.has(parcel.hash)) toDo.set(parcel.hash, parcel);
+  }
+  const waiting = toDo.values();
+  const work = async (): Promise<void> => {
+    for (const parcel of waiting)
+      weights.set(parcel.hash, await weigh(source.open(parcel).open() as Uint8Array));
+  };
+  await Promise.all(Array.from({ length: SIDE_BY_SIDE }, work));
   return weights;
+}
+
+async function weigh(bytes: Uint8Array): Promise<Weight> {
+  const [zipped, brotli] = await Promise.all([toGzip(bytes, { level: GZIP_LEVEL }), toBrotli(bytes, BROTLI)]);
+  return { gzip: Math.min(bytes.length, zipped.length), brotli: Math.min(bytes.length, brotli.length) };
 }

@@ -1,4 +1,6 @@
 import type { Build } from "../core/model/build.ts";
+import type { Weight } from "../core/model/weight.ts";
+import type { Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { Content } from "./object-store.ts";
 
@@ -14,6 +16,15 @@ export interface BuildSource {
   open(parcel: Parcel): Content;
   /** A file that is no longer as it was read; undefined: all are. Looks again at each. */
   findChanged(parcels: readonly Parcel[]): string | undefined;
+  /** Absent: nothing is kept for the next run. */
+  readonly weights?: WeightMemory | undefined;
   /** Lets go of what was made to read it. */
   close(): void;
+}
+
+/** What contents weigh compressed, by hash: kept from run to run, since compressing costs far more than reading. */
+export interface WeightMemory {
+  read(): ReadonlyMap<Sha256, Weight>;
+  /** Replaces everything; one that can't be written is no failure. */
+  save(weights: ReadonlyMap<Sha256, Weight>): void;
 }

@@ -2,7 +2,7 @@ import * as z from "zod";
 import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import { createFirstVisitFinder } from "../core/build/first-visit.ts";
 import type { ReferenceGraph } from "../core/model/reference.ts";
-import type { Weight } from "../core/build/weight.ts";
+import type { Weight } from "../core/model/weight.ts";
 import { showRoleReason } from "../words/reasons.ts";
 import { problemSchema, toProblemResult } from "./problem.ts";
 import type { Analysis } from "../core/build/analysis.ts";

@@ -62,7 +62,7 @@ export async function planAgain(delivery: Delivery, build: Build): Promise<Build
   const { place, source, safety } = delivery;
   const { state, analysis } = await analyse(place, build);
   const { findings } = analysis;
-  const firstVisit = weighFirstVisit(source, analysis);
+  const firstVisit = await weighFirstVisit(source, analysis);
   const wanted = encode(place, source, { wanted: { ...analysis.wanted, firstVisit }, state });
   assertRetentionCoversPages(place, safety, wanted.parcels);
   const decision = await decideOutlook(delivery, {

@@ -5,10 +5,14 @@ import type { BuildSource } from "../ports/build-source.ts";
 import { toSurvey, type Survey } from "../results/survey.ts";
 
 /** The picture of a build: no destination is asked. @param destination whose rules count; undefined: the general ones */
-export function survey(source: BuildSource, rules: SiteRules, destination: string | undefined): Survey {
+export async function survey(
+  source: BuildSource,
+  rules: SiteRules,
+  destination: string | undefined,
+): Promise<Survey> {
   const build = source.read(rules.exclude);
   const { findings, ...analysis } = analyseBuild(build, rules, undefined);
-  const weights = weighParcels(source, analysis.wanted.parcels);
+  const weights = await weighParcels(source, analysis.wanted.parcels);
   const problems = findings.problems.map((problem) =>
     // Where no destination is chosen, nobody knows the path that its site has.
     destination === undefined && problem.code === "wrong-base"

@@ -17,7 +17,7 @@ declare const __VERSION__: string;
 export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const target = readGeneral(args, terminal);
   const { folder, source } = await openBuildOf(target, args, terminal);
-  const result = readSurvey(source, target);
+  const result = await readSurvey(source, target);
   const format = text(args, "format");
   printOutput(args, terminal, () => {
     if (format === "json") return `${JSON.stringify(result)}\n`;
@@ -28,9 +28,9 @@ export async function surveyBuild(args: Arguments, terminal: Terminal): Promise<
   return isAsBad(result, text(args, "fail-on")) ? 3 : 0;
 }
 
-function readSurvey(source: BuildSource, { siteRules, destination }: GeneralTarget): Survey {
+async function readSurvey(source: BuildSource, { siteRules, destination }: GeneralTarget): Promise<Survey> {
   try {
-    return survey(source, siteRules, destination);
+    return await survey(source, siteRules, destination);
   } finally {
     source.close();
   }

@@ -1,6 +1,6 @@
 import { decideRedirects, RedirectRules } from "../addresses/redirects.ts";
 import { findFingerprintNames } from "./fingerprints/find.ts";
-import { createTokenFinder } from "./fingerprints/mentions.ts";
+import { createWordReader } from "./fingerprints/mentions.ts";
 import { findReferences } from "./references/find.ts";
 import { findSecrets } from "./secrets.ts";
 
@@ -17,7 +17,8 @@ const listed =
   (make: (index: number) => string) =>
   (size: number): string =>
     Array.from({ length: size }, (_, index) => make(index)).join("");
-const tokens = createTokenFinder(new Set(["a1b2c3d4"]));
+const readWords = createWordReader({ ends: [8], plain: [8] });
+const tokens = (text: string) => readWords(Buffer.from(text));
 const secrets = (make: (size: number) => string) => (size: number) => void findSecrets(make(size));
 
 /** Texts that parsers choke on, and how many pieces of each are a fair beginning. */
