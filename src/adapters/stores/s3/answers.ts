@@ -1,18 +1,16 @@
 import type { Readable } from "node:stream";
-import type { HeadObjectCommandOutput, _Object } from "@aws-sdk/client-s3";
 import type { ObjectKey, Sha256 } from "../../../core/model/names.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
 import { StoreError, type Condition, type ListPage } from "../../../ports/object-store.ts";
 import type { S3Settings } from "./client.ts";
 import { toStoreError } from "./failures.ts";
 import { unquoted } from "./headers.ts";
+import { childrenOf, textOf, type XmlElement } from "./xml.ts";
 
 /** The SHA-256 of the whole object, where the store keeps one and it is not made of those of parts. */
-export function toHash({
-  ChecksumSHA256: sum,
-  ChecksumType: type,
-}: HeadObjectCommandOutput): Sha256 | undefined {
-  const isWhole = sum !== undefined && type !== "COMPOSITE" && !sum.includes("-");
+export function toHash(fields: Readonly<Record<string, string>>): Sha256 | undefined {
+  const sum = fields["x-amz-checksum-sha256"];
+  const isWhole = sum !== undefined && fields["x-amz-checksum-type"] !== "COMPOSITE" && !sum.includes("-");
   return isWhole ? Buffer.from(sum, "base64").toString("hex") : undefined;
 }
 
@@ -62,24 +60,45 @@ export function decodeName(encoded: string | undefined): string | undefined {
   }
 }
 
-/** An object of a list page, by its key below the prefix. */
-export function toListed(
-  { Key, Size, ETag, LastModified }: _Object,
+/** A page of a list, with keys below the prefix, and where the next one begins. Throws `StoreError`. */
+export function readListPage(
+  root: XmlElement | undefined,
   prefix: string,
-  encoded: boolean,
-): ListPage["objects"][number] {
+): { readonly objects: ListPage["objects"]; readonly next: string | undefined } {
+  if (root?.name !== "ListBucketResult")
+    throw new StoreError("other", "it answers the question for a list with something else", {
+      action: { do: "list" },
+      code: "wrong list",
+    });
+  const isEncoded = textOf(root, "EncodingType") === "url";
   return {
-    key: toOwnKey(Key, prefix, encoded),
-    size: Size ?? 0,
-    etag: unquoted(ETag),
-    modifiedMs: LastModified?.getTime() ?? 0,
+    objects: childrenOf(root, "Contents").map((element) => toListed(element, prefix, isEncoded)),
+    next: textOf(root, "IsTruncated") === "true" ? textOf(root, "NextContinuationToken") : undefined,
   };
 }
 
-/** The condition of a write as the client takes it (RFC 9110 §13.1). */
-export function toConditions(condition: Condition | undefined): { IfNoneMatch?: string; IfMatch?: string } {
+function toListed({ children }: XmlElement, prefix: string, isEncoded: boolean): ListPage["objects"][number] {
+  const texts: Record<string, string> = {};
+  for (const { name, text } of children) texts[name] ??= text;
+  const modifiedMs = Date.parse(texts.LastModified ?? "");
+  return {
+    key: toOwnKey(texts.Key, prefix, isEncoded),
+    size: Number(texts.Size ?? 0),
+    etag: unquoted(texts.ETag),
+    modifiedMs: Number.isNaN(modifiedMs) ? 0 : modifiedMs,
+  };
+}
+
+/** The condition of a write as a request says it (RFC 9110 §13.1). */
+export function toConditionFields(condition: Condition | undefined): Record<string, string> {
   if (condition === undefined) return {};
   // Without quotes: some stores compare the header with the bare ETag, and all accept it so.
+  return "ifAbsent" in condition ? { "if-none-match": "*" } : { "if-match": condition.ifEtag };
+}
+
+/** The same as the storage SDK takes it. */
+export function toConditions(condition: Condition | undefined): { IfNoneMatch?: string; IfMatch?: string } {
+  if (condition === undefined) return {};
   return "ifAbsent" in condition ? { IfNoneMatch: "*" } : { IfMatch: condition.ifEtag };
 }
 

@@ -32,10 +32,6 @@ export function createClient(settings: S3Settings): S3Client {
   return client;
 }
 
-/** The same client as anybody could make it: nothing is signed. */
-export const createAnonymousClient = (settings: S3Settings): S3Client =>
-  new S3Client({ ...toConfiguration(settings), signer: { sign: (request) => Promise.resolve(request) } });
-
 function toConfiguration({
   region,
   endpoint,

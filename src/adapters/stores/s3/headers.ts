@@ -42,5 +42,26 @@ export function fromParameters(answer: object): ObjectHeaders {
   return headers;
 }
 
+const CARRIED: ReadonlySet<string> = new Set(PARAMETERS.map(([name]) => name));
+
+/** An object's headers as a request carries them. */
+export function toFields(headers: ObjectHeaders): Record<string, string> {
+  const fields: Record<string, string> = {};
+  for (const [name, value] of Object.entries(headers))
+    if (name === "expires") fields.expires = new Date(value).toUTCString();
+    else if (CARRIED.has(name) || name.startsWith(METADATA)) fields[name] = value;
+  return fields;
+}
+
+/** The same headers out of those of an answer, which says more. */
+export function fromFields(fields: Readonly<Record<string, string>>): ObjectHeaders {
+  const headers: Record<string, string> = {};
+  for (const [name, value] of Object.entries(fields)) {
+    const isCarried = CARRIED.has(name) && value !== "";
+    if (isCarried || name === "expires" || name.startsWith(METADATA)) headers[name] = value;
+  }
+  return headers;
+}
+
 /** An ETag without its quotes and its weakness mark (RFC 9110 §8.8.3). */
 export const unquoted = (etag: string | undefined): string => (etag ?? "").replace(/^(W\/)?"|"$/g, "");

@@ -13,10 +13,6 @@ import {
 import { PageWatch } from "./answers.ts";
 import { StoreError, type Content, type CountRequest, type TryAgain } from "../../../ports/object-store.ts";
 
-/** From this size on a file goes in parts: one that breaks is sent again by itself. */
-export const MULTIPART_BYTES = 64 * 1024 * 1024;
-/** The protocol copies no more than this in one piece. */
-export const LARGEST_COPY = 5 * 1024 ** 3;
 const PART_BYTES = 8 * 1024 * 1024;
 const COPY_PART_BYTES = 512 * 1024 * 1024;
 const MOST_PARTS = 10_000;

@@ -1,9 +1,12 @@
-import { DeleteObjectCommand, DeleteObjectsCommand, type S3Client } from "@aws-sdk/client-s3";
+import { createHash } from "node:crypto";
+import XMLBuilder from "fast-xml-builder";
 import type { ObjectKey } from "../../../core/model/names.ts";
 import { StoreError, type CountRequest } from "../../../ports/object-store.ts";
 import type { S3Settings } from "./client.ts";
 import { toOwnKey } from "./answers.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
+import type { Wire, WireRequest } from "./wire.ts";
+import { childrenOf, textOf } from "./xml.ts";
 
 /** Objects of one bulk delete; the protocol's limit. */
 const DELETE_BATCH = 1000;
@@ -15,7 +18,7 @@ export class S3Removals {
 
   constructor(
     private readonly settings: S3Settings,
-    private readonly client: S3Client,
+    private readonly wire: Pick<Wire, "ask">,
     private readonly count: CountRequest,
   ) {}
 
@@ -52,15 +55,10 @@ export class S3Removals {
 
   /** @returns whether it is gone */
   private async removeOne(key: ObjectKey, etag: string | undefined): Promise<boolean> {
-    const { bucket: Bucket, prefix } = this.settings;
+    const name = this.settings.prefix + key;
     this.count("delete");
     try {
-      await this.client.send(
-        new DeleteObjectCommand({
-          ...{ Bucket, Key: prefix + key },
-          ...(etag === undefined ? {} : { IfMatch: etag }),
-        }),
-      );
+      await this.wire.ask({ method: "DELETE", name, headers: { "if-match": etag } });
       return true;
     } catch (error) {
       if (isNotFound(error)) return true;
@@ -76,24 +74,26 @@ export class S3Removals {
     keys: readonly ObjectKey[],
     expected: ReadonlyMap<ObjectKey, string> | undefined,
   ): Promise<readonly ObjectKey[]> {
-    const { bucket: Bucket, prefix } = this.settings;
-    const Objects = keys.map((key) => ({ Key: prefix + key, ETag: expected?.get(key) }));
+    const { prefix } = this.settings;
+    const objects = keys.map((key) => {
+      const etag = expected?.get(key);
+      return { Key: prefix + key, ...(etag === undefined ? {} : { ETag: etag }) };
+    });
     this.count("delete");
-    const { Errors = [] } = await this.client
-      .send(new DeleteObjectsCommand({ Bucket, Delete: { Objects, Quiet: true } }))
-      .catch((error: unknown) => {
-        throw toStoreError(error, { do: "remove-many", count: keys.length }, this.settings);
-      });
+    const { root } = await this.wire.ask(toBulkDelete(objects)).catch((error: unknown) => {
+      throw toStoreError(error, { do: "remove-many", count: keys.length }, this.settings);
+    });
     const left: ObjectKey[] = [];
-    for (const { Key = "", Code, Message } of Errors) {
-      if (Code === "NoSuchKey") continue;
+    for (const error of root ? childrenOf(root, "Error") : []) {
+      const [name = "", code] = [textOf(error, "Key"), textOf(error, "Code")];
+      if (code === "NoSuchKey") continue;
       const failure = toStoreError(
-        { name: Code, message: Message },
-        { do: "remove", key: Key },
+        { name: code, message: textOf(error, "Message") },
+        { do: "remove", key: name },
         this.settings,
       );
       if (failure.kind !== "precondition" || !expected) throw failure;
-      left.push(toOwnKey(Key, prefix, false));
+      left.push(toOwnKey(name, prefix, false));
     }
     return left;
   }
@@ -104,3 +104,21 @@ const UNKNOWN: ReadonlySet<StoreError["kind"]> = new Set<StoreError["kind"]>([
   "other",
   "conditions-unsupported",
 ]);
+
+function toBulkDelete(objects: readonly { readonly Key: string; readonly ETag?: string }[]): WireRequest {
+  const body = Buffer.from(
+    DOCUMENTS.build({ Delete: { "@xmlns": NAMESPACE, Object: objects, Quiet: true } }),
+  );
+  return {
+    ...{ method: "POST", query: { delete: "" } },
+    headers: {
+      "content-type": "application/xml",
+      // RFC 1864. Some stores demand it of this request.
+      "content-md5": createHash("md5").update(body).digest("base64"),
+    },
+    content: { body, size: body.length, hash: createHash("sha256").update(body).digest("hex") },
+  };
+}
+
+const NAMESPACE = "http://s3.amazonaws.com/doc/2006-03-01/";
+const DOCUMENTS = new XMLBuilder({ ignoreAttributes: false, attributeNamePrefix: "@" });

@@ -1,14 +1,3 @@
-import { Readable } from "node:stream";
-import {
-  CopyObjectCommand,
-  GetBucketWebsiteCommand,
-  GetObjectCommand,
-  HeadObjectCommand,
-  ListObjectsV2Command,
-  PutBucketWebsiteCommand,
-  PutObjectCommand,
-  type S3Client,
-} from "@aws-sdk/client-s3";
 import type { ObjectKey } from "../../../core/model/names.ts";
 import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
@@ -29,21 +18,21 @@ import {
   type TryAgain,
   type Written,
 } from "../../../ports/object-store.ts";
-import { guardBody, PageWatch, toConditions, toHash, toListed } from "./answers.ts";
-import { fromWebsite, toWebsite } from "./website.ts";
-import { createAnonymousClient, createClient, type S3Settings } from "./client.ts";
-import { fromParameters, toParameters, unquoted } from "./headers.ts";
+import { encodeKey } from "./address.ts";
+import { guardBody, PageWatch, readListPage, toConditionFields, toHash } from "./answers.ts";
+import type { S3Settings } from "./client.ts";
 import { isNotFound, toStoreError } from "./failures.ts";
+import { fromFields, toFields, unquoted } from "./headers.ts";
+import type { PartsSource, RareRequests } from "./rare.ts";
 import { S3Removals } from "./removals.ts";
-import { createVersions } from "./versions.ts";
-import {
-  abandonUploads,
-  copyInParts,
-  LARGEST_COPY,
-  MULTIPART_BYTES,
-  sendInParts,
-  type UploadTools,
-} from "./multipart.ts";
+import { Wire, type WireAnswer } from "./wire.ts";
+import { toWebsite } from "./website.ts";
+import { textOf } from "./xml.ts";
+
+/** From this size on a file goes in parts: one that breaks is sent again by itself. */
+const MULTIPART_BYTES = 64 * 1024 * 1024;
+/** The protocol copies no more than this in one piece. */
+const LARGEST_COPY = 5 * 1024 ** 3;
 
 /** Any server of the S3 REST protocol. */
 export function createS3Store(
@@ -51,7 +40,7 @@ export function createS3Store(
   count: CountRequest,
   again: TryAgain = NEVER_AGAIN,
 ): ObjectStore {
-  return new S3Store(settings, createClient(settings), count, again);
+  return new S3Store(settings, count, again);
 }
 
 class S3Store implements ObjectStore {
@@ -60,18 +49,20 @@ class S3Store implements ObjectStore {
   /** Stores that can't copy a part get plain copies. */
   private partCopies = true;
   readonly versions: ObjectVersions;
+  private readonly wire: Wire;
   private readonly removals: S3Removals;
+  private rare: Promise<RareRequests> | undefined;
 
   constructor(
     private readonly settings: S3Settings,
-    private readonly client: S3Client,
     private readonly count: CountRequest,
     private readonly again: TryAgain,
   ) {
     const { bucket, prefix, region, endpoint } = settings;
     this.location = { bucket, prefix, region: region ?? "", endpoint: endpoint ?? "its default address" };
-    this.versions = createVersions(settings, client, count);
-    this.removals = new S3Removals(settings, client, count);
+    this.wire = new Wire(settings);
+    this.removals = new S3Removals(settings, this.wire, count);
+    this.versions = toLateVersions(async () => (await this.loadRare()).versions);
   }
 
   async *list(below = ""): AsyncIterable<ListPage> {
@@ -80,21 +71,13 @@ class S3Store implements ObjectStore {
     const pages = new PageWatch();
     do {
       this.count("list");
-      const page = await this.try({ do: "list" }, () =>
-        this.client.send(
-          new ListObjectsV2Command({
-            ...this.bucket,
-            Prefix: prefix + below,
-            EncodingType: "url",
-            ContinuationToken: token,
-          }),
-        ),
+      const { answer, root } = await this.try({ do: "list" }, () =>
+        this.wire.ask({ method: "GET", query: toListQuery(prefix + below, token) }),
       );
-      const objects = (page.Contents ?? []).map((object) =>
-        toListed(object, prefix, page.EncodingType === "url"),
-      );
-      yield { objects, storeTimeMs: (page.$metadata as { storeTimeMs?: number }).storeTimeMs };
-      token = page.IsTruncated === true ? page.NextContinuationToken : undefined;
+      const { objects, next } = readListPage(root, prefix);
+      const storeTimeMs = Date.parse(answer.headers.date ?? "");
+      yield { objects, ...(Number.isNaN(storeTimeMs) ? {} : { storeTimeMs }) };
+      token = next;
       pages.watch(token, objects.length);
     } while (token !== undefined);
   }
@@ -102,30 +85,19 @@ class S3Store implements ObjectStore {
   async head(key: ObjectKey): Promise<ObjectFacts | undefined> {
     this.count("head");
     return this.orNothing({ do: "look", key }, key, async () => {
-      const found = await this.client.send(
-        new HeadObjectCommand({ ...this.address(key), ChecksumMode: "ENABLED" }),
-      );
-      const hash = toHash(found);
-      return {
-        size: found.ContentLength ?? 0,
-        etag: unquoted(found.ETag),
-        headers: fromParameters(found),
-        ...(hash === undefined ? {} : { hash }),
-      };
+      const headers = { "x-amz-checksum-mode": "ENABLED" };
+      const answer = await this.wire.send({ method: "HEAD", name: this.nameOf(key), headers });
+      const hash = toHash(answer.headers);
+      return { ...toFacts(answer), ...(hash === undefined ? {} : { hash }) };
     });
   }
 
   async get(key: ObjectKey): Promise<ReadObject | undefined> {
     this.count("get");
     return this.orNothing({ do: "read", key }, key, async () => {
-      const found = await this.client.send(new GetObjectCommand(this.address(key)));
-      const body = guardBody(found.Body as Readable, { do: "read", key }, this.settings);
-      return {
-        size: found.ContentLength ?? 0,
-        etag: unquoted(found.ETag),
-        headers: fromParameters(found),
-        body,
-      };
+      const query = { "x-id": "GetObject" };
+      const answer = await this.wire.send({ method: "GET", name: this.nameOf(key), query });
+      return { ...toFacts(answer), body: guardBody(answer.body, { do: "read", key }, this.settings) };
     });
   }
 
@@ -138,19 +110,18 @@ class S3Store implements ObjectStore {
     if (content.size >= MULTIPART_BYTES) return this.putInParts(key, content, headers, condition);
     this.count("put");
     return this.tryConditional({ do: "write", key }, condition, async () => {
-      const body = content.open();
-      const written = await this.client.send(
-        new PutObjectCommand({
-          ...this.address(key),
-          ...toParameters(headers),
-          ...toConditions(condition),
-          Body: body as Readable | Uint8Array,
-          ContentLength: content.size,
-          // Taken up by the client's middleware (client.ts): the hash goes along signed, and the store checks it.
-          ChecksumSHA256: content.hash,
-        }),
-      );
-      return { etag: unquoted(written.ETag) };
+      const { answer } = await this.wire.ask({
+        ...{ method: "PUT", name: this.nameOf(key) },
+        headers: {
+          ...toFields(headers),
+          ...toConditionFields(condition),
+          // Kept with the object, where the store can: it tells the bytes where an ETag is no MD5 (encrypted by a key
+          // service), and a bucket that locks its objects takes none without it.
+          "x-amz-checksum-sha256": Buffer.from(content.hash, "hex").toString("base64"),
+        },
+        content: { body: content.open(), size: content.size, hash: content.hash },
+      });
+      return { etag: unquoted(answer.headers.etag) };
     });
   }
 
@@ -160,13 +131,9 @@ class S3Store implements ObjectStore {
     headers: ObjectHeaders,
     condition?: Condition,
   ): Promise<Written> {
+    const rare = await this.loadRare();
     const etag = await this.tryConditional({ do: "write", key }, condition, () =>
-      sendInParts(
-        this.uploadTo(key, { do: "write", key }),
-        content,
-        toParameters(headers),
-        toConditions(condition),
-      ),
+      rare.sendInParts(key, content, headers, condition),
     );
     // Some stores put the parts together and say no ETag.
     return { etag: unquoted(etag) || ((await this.head(key))?.etag ?? "") };
@@ -178,49 +145,45 @@ class S3Store implements ObjectStore {
     headers?: ObjectHeaders,
     condition?: Condition,
   ): Promise<Written> {
-    const source = `${this.location.bucket}/${this.location.prefix}${from.key}`;
-    const wanted = {
-      CopySource: encodeURIComponent(source).replace(/%2F/g, "/"),
-      ...(from.etag === undefined ? {} : { CopySourceIfMatch: from.etag }),
-    };
+    const source = `${this.location.bucket}/${this.nameOf(from.key)}`;
     const isLarge = (from.size ?? 0) > LARGEST_COPY;
     if (isLarge || (from.freshEtag === true && this.partCopies)) {
-      const source = { ...wanted, key: from.key, size: from.size ?? 0 };
-      const copied = await this.copyInParts(source, to, headers, condition);
+      const wanted = {
+        ...{ CopySource: encodeKey(source), key: from.key, size: from.size ?? 0 },
+        ...(from.etag === undefined ? {} : { CopySourceIfMatch: from.etag }),
+      };
+      const copied = await this.copyInParts(wanted, to, headers, condition);
       if (copied) return copied;
     }
     this.count("copy");
     return this.tryCopy({ do: "copy", from: from.key, to }, from.key, async () => {
-      const copied = await this.client.send(
-        new CopyObjectCommand({
-          ...this.address(to),
-          ...wanted,
-          ...toConditions(condition),
-          ...(headers
-            ? { MetadataDirective: "REPLACE", ...toParameters(headers) }
-            : { MetadataDirective: "COPY" }),
-        }),
-      );
-      return { etag: unquoted(copied.CopyObjectResult?.ETag) };
+      const { root } = await this.wire.ask({
+        ...{ method: "PUT", name: this.nameOf(to) },
+        headers: {
+          "x-amz-copy-source": encodeKey(source),
+          "x-amz-copy-source-if-match": from.etag,
+          "x-amz-metadata-directive": headers ? "REPLACE" : "COPY",
+          ...toConditionFields(condition),
+          ...(headers ? toFields(headers) : {}),
+        },
+      });
+      return { etag: unquoted(root && textOf(root, "ETag")) };
     });
   }
 
   /** Undefined where this store can't: then a plain copy must do. */
   private async copyInParts(
-    { key: from, ...source }: Parameters<typeof copyInParts>[1] & { readonly key: ObjectKey },
+    { key: from, ...source }: PartsSource & { readonly key: ObjectKey },
     to: ObjectKey,
     headers: ObjectHeaders | undefined,
     condition: Condition | undefined,
   ): Promise<Written | undefined> {
     const labels = headers ?? (await this.head(from))?.headers ?? {};
+    const rare = await this.loadRare();
+    const action = { do: "copy", from, to } as const;
     try {
-      const etag = await this.tryCopy({ do: "copy", from, to }, from, () =>
-        copyInParts(
-          this.uploadTo(to, { do: "copy", from, to }),
-          source,
-          toParameters(labels),
-          toConditions(condition),
-        ),
+      const etag = await this.tryCopy(action, from, () =>
+        rare.copyInParts(action, source, labels, condition),
       );
       return { etag: unquoted(etag) || ((await this.head(to))?.etag ?? "") };
     } catch (error) {
@@ -232,16 +195,9 @@ class S3Store implements ObjectStore {
   }
 
   async abandonUploads(keys: ReadonlySet<ObjectKey>): Promise<number> {
-    const names = new Set([...keys].map((key) => this.location.prefix + key));
-    return this.try({ do: "find-uploads" }, () =>
-      abandonUploads({ client: this.client, count: this.count }, this.location.bucket, names),
-    );
-  }
-
-  private uploadTo(key: ObjectKey, action: StoreAction): UploadTools {
-    const { client, count, again, settings } = this;
-    const toFailure = (error: unknown): StoreError => toStoreError(error, action, settings);
-    return { client, count, again, toFailure, address: this.address(key) };
+    const names = new Set([...keys].map((key) => this.nameOf(key)));
+    const rare = await this.loadRare();
+    return this.try({ do: "find-uploads" }, () => rare.abandonUploads(names));
   }
 
   remove(
@@ -253,43 +209,43 @@ class S3Store implements ObjectStore {
 
   async readWebsite(): Promise<WebsiteSettings | undefined> {
     this.count("get");
-    return this.orNothing({ do: "read-website" }, undefined, async () =>
-      toWebsite(await this.client.send(new GetBucketWebsiteCommand(this.bucket))),
-    );
+    const rare = await this.loadRare();
+    return this.orNothing({ do: "read-website" }, undefined, async () => toWebsite(await rare.readWebsite()));
   }
 
   async writeWebsite(settings: WebsiteSettings): Promise<void> {
     this.count("put");
-    const WebsiteConfiguration = fromWebsite(settings);
-    await this.try({ do: "write-website" }, () =>
-      this.client.send(new PutBucketWebsiteCommand({ ...this.bucket, WebsiteConfiguration })),
-    );
+    const rare = await this.loadRare();
+    await this.try({ do: "write-website" }, () => rare.writeWebsite(settings));
   }
 
   async isPublic(key: ObjectKey): Promise<boolean> {
     this.count("head");
-    const anybody = createAnonymousClient(this.settings);
     try {
-      await anybody.send(new HeadObjectCommand(this.address(key)));
+      await this.wire.send({ method: "HEAD", name: this.nameOf(key), isUnsigned: true });
       return true;
     } catch {
       // What can't be reached unsigned is not public from here.
       return false;
-    } finally {
-      anybody.destroy();
     }
   }
 
   close(): void {
-    this.client.destroy();
+    this.wire.close();
+    void this.rare?.then((rare) => {
+      rare.close();
+    });
   }
 
-  private get bucket(): { Bucket: string } {
-    return { Bucket: this.location.bucket };
+  private nameOf(key: ObjectKey): string {
+    return this.location.prefix + key;
   }
 
-  private address(key: ObjectKey): { Bucket: string; Key: string } {
-    return { ...this.bucket, Key: this.location.prefix + key };
+  private loadRare(): Promise<RareRequests> {
+    this.rare ??= import("./rare.ts").then(
+      (rare) => new rare.RareRequests(this.settings, this.count, this.again),
+    );
+    return this.rare;
   }
 
   /** A copy whose source is gone, as one whose source changed. */
@@ -350,17 +306,34 @@ class S3Store implements ObjectStore {
    * tells. Where that is denied too, nobody can say.
    */
   private async isMissing(key: ObjectKey): Promise<boolean> {
-    const Prefix = this.location.prefix + key;
     this.count("list");
     try {
-      const page = await this.client.send(
-        new ListObjectsV2Command({ ...this.bucket, Prefix, EncodingType: "url", MaxKeys: 1 }),
-      );
-      return !(page.Contents ?? []).some(
-        (object) => toListed(object, this.location.prefix, page.EncodingType === "url").key === key,
-      );
+      const query = { ...toListQuery(this.nameOf(key), undefined), "max-keys": "1" };
+      const { root } = await this.wire.ask({ method: "GET", query });
+      return !readListPage(root, this.location.prefix).objects.some((object) => object.key === key);
     } catch {
       return false;
     }
   }
 }
+
+const toListQuery = (prefix: string, token: string | undefined): Record<string, string | undefined> => ({
+  ...{ "list-type": "2", "encoding-type": "url", prefix },
+  "continuation-token": token,
+});
+
+const toFacts = ({ headers }: WireAnswer): ObjectFacts => ({
+  size: Number(headers["content-length"] ?? 0),
+  etag: unquoted(headers.etag),
+  headers: fromFields(headers),
+});
+
+/** Versions as they are asked for by a module that is loaded when it is needed. */
+const toLateVersions = (load: () => Promise<ObjectVersions>): ObjectVersions => ({
+  async *list() {
+    yield* (await load()).list();
+  },
+  read: async (version) => (await load()).read(version),
+  remove: async (versions) => (await load()).remove(versions),
+  isLocked: async () => (await load()).isLocked(),
+});

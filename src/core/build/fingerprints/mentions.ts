@@ -44,7 +44,7 @@ export const shapesOf = (tokens: Iterable<string>): WordShapes => {
  * A number for a word, the same for the same letters: 53 bits, so that of a million words and ten thousand hashes two
  * different ones have one number in a million builds once.
  */
-export const sumOf = (word: string): number => sumOfBytes(Uint8Array.from(word, (letter) => letter.charCodeAt(0)), 0, word.length); // prettier-ignore
+const sumOf = (word: string): number => sumOfBytes(Uint8Array.from(word, (letter) => letter.charCodeAt(0)), 0, word.length); // prettier-ignore
 
 function sumOfBytes(bytes: Uint8Array, from: number, to: number): number {
   // Two sums of FNV-1a's kind, with different factors.
