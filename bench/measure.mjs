@@ -5,7 +5,7 @@ import { fileURLToPath } from "node:url";
 
 const RESULTS = fileURLToPath(new URL("results.json", import.meta.url));
 
-const median = (values) => values.toSorted((a, b) => a - b)[Math.floor(values.length / 2)];
+import { median } from "./stage.mjs";
 
 /** Runs each of the named functions in turn, `rounds` times. @returns wall and CPU milliseconds by name, medians */
 export async function interleave(functions, rounds = 5) {
@@ -32,7 +32,7 @@ export async function interleave(functions, rounds = 5) {
 /** Prints a row and keeps it in bench/results.json under its name. */
 export function report(name, row) {
   const peakMb = Math.round(process.resourceUsage().maxRSS / 1024);
-  const full = { ...row, peakMb, node: process.version, cores: cpus().length };
+  const full = { peakMb, ...row, node: process.version, cores: cpus().length };
   process.stdout.write(`${name}\n${JSON.stringify(full, null, 1).replace(/[{}"]/g, "")}\n`);
   writeFileSync(RESULTS, `${JSON.stringify({ ...readResults(), [name]: full }, null, 2)}\n`);
 }

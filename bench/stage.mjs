@@ -61,8 +61,10 @@ export function createStage() {
 }
 
 /** The settings of a destination on the sandbox. */
-export const sandboxDestination = ({ endpoint, bucket, region, edge }) =>
-  `    url: ${edge}\n    store: { kind: s3, endpoint: "${endpoint}", bucket: ${bucket}, region: ${region} }\n`;
+export const sandboxDestination = ({ endpoint, bucket, region, edge }, prefix) =>
+  `    url: ${edge}\n    store: { kind: s3, endpoint: "${endpoint}", bucket: ${bucket}, prefix: ${prefix}, region: ${region} }\n`;
+
+export const median = (values) => values.toSorted((a, b) => a - b)[Math.floor(values.length / 2)];
 
 /** @returns wall and CPU milliseconds, peak memory in MB, and what it printed; throws where it ends with other than 0 */
 function run(program, words, cwd, environment) {
@@ -79,7 +81,8 @@ function run(program, words, cwd, environment) {
     child.stderr.on("data", (chunk) => (err += chunk));
     child.once("close", (exit) => {
       const wallMs = performance.now() - started;
-      if (exit !== 0) fail(new Error(`${words.join(" ")}: exit ${exit}: ${err.slice(-2000)}${out.slice(-2000)}`));
+      if (exit !== 0)
+        fail(new Error(`${words.join(" ")}: exit ${exit}: ${err.slice(-2000)}${out.slice(-2000)}`));
       else done({ wallMs, ...JSON.parse(readFileSync(usage, "utf8")), out });
     });
   });

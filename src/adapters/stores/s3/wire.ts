@@ -59,8 +59,8 @@ export class Wire {
   async send(request: WireRequest): Promise<WireAnswer> {
     const { address, signer } = await this.prepare();
     const unsigned = toHttpRequest(request, address);
-    const signed = request.isUnsigned === true ? unsigned : await signer.sign(unsigned);
-    const { response } = await this.handler.handle(signed as HttpRequest);
+    const signed = request.isUnsigned === true ? unsigned : new HttpRequest(await signer.sign(unsigned));
+    const { response } = await this.handler.handle(signed);
     const body = response.body as Readable;
     const answer: WireAnswer = { headers: response.headers, body };
     if (response.statusCode >= 300) throw await toFailure(response.statusCode, answer);
