@@ -1,6 +1,7 @@
 import { hash } from "node:crypto";
 import { createReadStream, statSync } from "node:fs";
 import { join } from "node:path";
+import type { Build } from "../core/model/build.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { RETIRED_WORKER } from "../core/build/retired-worker.ts";
 import type { Parcel } from "../core/model/parcel.ts";
@@ -34,26 +35,36 @@ export async function openBuild(path: string, options: FolderBuildOptions = {}):
     return createFolderBuild(path, options);
   const { folder, dispose } = await unpackArchive(path);
   const build = createFolderBuild(folder, { added: options.added });
-  return { ...build, read: (exclude) => ({ ...build.read(exclude), folder: path }), close: dispose };
+  return {
+    ...build,
+    read: async (exclude) => ({ ...(await build.read(exclude)), folder: path }),
+    close: dispose,
+  };
 }
 
 /** A build in a folder. Nothing is read before `read` is called. */
-export const createFolderBuild = (
+export function createFolderBuild(
   folder: string,
   { cache, projectFolder, added = [] }: FolderBuildOptions = {},
-): BuildSource => ({
-  read: (exclude) => {
-    const scan = withAdded(scanBuild(folder, exclude), added);
-    const build = hashBuild(folder, scan, cache && openHashCache(cache, folder));
+): BuildSource {
+  const hashScanned = async (scan: Scan): Promise<Build> => {
+    const build = await hashBuild(folder, scan, cache && openHashCache(cache, folder));
     if (projectFolder === undefined || scan.files.length === 0) return build;
     const builtMs = scan.files.reduce((latest, { touchedMs }) => Math.max(latest, touchedMs), 0);
     return { ...build, newerSource: findNewerSource(projectFolder, folder, builtMs) };
-  },
-  ...(cache ? { weights: openWeightMemory(cache, folder) } : {}),
-  close: () => undefined,
-  open: (parcel) => openFile(placeOf(folder, added, parcel), parcel),
-  findChanged: (parcels) => parcels.find((parcel) => isChanged(placeOf(folder, added, parcel), parcel))?.key,
-});
+  };
+  return {
+    read: (exclude) => {
+      const scan = withAdded(scanBuild(folder, exclude), added);
+      return hashScanned(scan);
+    },
+    ...(cache ? { weights: openWeightMemory(cache, folder) } : {}),
+    close: () => undefined,
+    open: (parcel) => openFile(placeOf(folder, added, parcel), parcel),
+    findChanged: (parcels) =>
+      parcels.find((parcel) => isChanged(placeOf(folder, added, parcel), parcel))?.key,
+  };
+}
 
 function withAdded(scan: Scan, added: readonly AddedFile[]): Scan {
   if (added.length === 0) return scan;

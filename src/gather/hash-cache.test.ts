@@ -31,14 +31,14 @@ function makeBuild(): { folder: string; caches: string } {
   return { folder, caches: makeFolder() };
 }
 
-test("with the cache and without it a build reads the same, and an unchanged one is not read at all", () => {
+test("with the cache and without it a build reads the same, and an unchanged one is not read at all", async () => {
   const { folder, caches } = makeBuild();
-  const without = hashBuild(folder, scanBuild(folder, []));
-  const first = read(folder, caches, Date.now() + LATER);
+  const without = await hashBuild(folder, scanBuild(folder, []));
+  const first = await read(folder, caches, Date.now() + LATER);
   const scan = scanBuild(folder, []);
   // Bytes that changed behind the cache's back, stamps kept: only a cache that is used can miss that.
   writeFileSync(join(folder, "plain"), "<!DOCTYPE html>");
-  const again = hashBuild(folder, scan, openHashCache({ folder: caches, nowMs: Date.now() + LATER }, folder));
+  const again = await hashBuild(folder, scan, openHashCache({ folder: caches, nowMs: Date.now() + LATER }, folder));
   for (const build of [first, again]) {
     expect(build.files.map(({ path, hash, size, references, secrets }) => ({ path, hash, size, references, secrets }))).toEqual(
       without.files.map(({ path, hash, size, references, secrets }) => ({ path, hash, size, references, secrets })),
@@ -48,36 +48,38 @@ test("with the cache and without it a build reads the same, and an unchanged one
   }
 }); // prettier-ignore
 
-test("the race: a file that was touched within the clock's step before the run is read again by the next one", () => {
+test("the race: a file that was touched within the clock's step before the run is read again by the next one", async () => {
   const { folder, caches } = makeBuild();
   const path = join(folder, "app-1f2e3d4c.js");
-  read(folder, caches, Date.now());
+  await read(folder, caches, Date.now());
   const scan = scanBuild(folder, []);
   // Changed again, with the same size, inode and times, as a coarse clock would show it.
   writeFileSync(path, "two");
-  const again = hashBuild(folder, scan, openHashCache({ folder: caches, nowMs: Date.now() }, folder));
+  const again = await hashBuild(folder, scan, openHashCache({ folder: caches, nowMs: Date.now() }, folder));
   expect(again.files.find((file) => file.path === "app-1f2e3d4c.js")?.hash).toBe(
-    hashBuild(folder, scanBuild(folder, [])).files[0]?.hash,
+    (await hashBuild(folder, scanBuild(folder, []))).files[0]?.hash,
   );
 });
 
-test("a changed file, a file put back with its old time, and new names to look for are noticed", () => {
+test("a changed file, a file put back with its old time, and new names to look for are noticed", async () => {
   const { folder, caches } = makeBuild();
-  const before = read(folder, caches, Date.now() + LATER);
+  const before = await read(folder, caches, Date.now() + LATER);
   const path = join(folder, "app-1f2e3d4c.js");
   const { atime, mtime } = statSync(path);
   writeFileSync(path, "two");
   utimesSync(path, atime, mtime);
-  const after = read(folder, caches, Date.now() + LATER);
+  const after = await read(folder, caches, Date.now() + LATER);
   expect(after.files[0]?.hash).not.toBe(before.files[0]?.hash);
   writeFileSync(join(folder, "more-2f3e4d5c.js"), "x");
   writeFileSync(join(folder, "index.html"), '<script src="more-2f3e4d5c.js"></script>');
-  expect([...read(folder, caches, Date.now() + LATER).namedTokens]).toEqual([["2f3e4d5c", "index.html"]]);
+  expect([...(await read(folder, caches, Date.now() + LATER)).namedTokens]).toEqual([
+    ["2f3e4d5c", "index.html"],
+  ]);
 });
 
-test("a damaged cache, one of another version, and a folder that can't be written cost only time", () => {
+test("a damaged cache, one of another version, and a folder that can't be written cost only time", async () => {
   const { folder, caches } = makeBuild();
-  const right = read(folder, caches, Date.now() + LATER);
+  const right = await read(folder, caches, Date.now() + LATER);
   const files = readdirSync(caches).sort();
   expect(files.map((file) => file.slice(file.lastIndexOf(".")))).toEqual([".contents", ".json"]);
   for (const file of files) {
@@ -92,7 +94,7 @@ test("a damaged cache, one of another version, and a folder that can't be writte
         nowMs: Date.now() + LATER,
         onDamaged: (name: string) => told.push(name),
       };
-      expect(hashBuild(folder, scanBuild(folder, []), openHashCache(place, folder)).files).toEqual(
+      expect((await hashBuild(folder, scanBuild(folder, []), openHashCache(place, folder))).files).toEqual(
         right.files,
       );
       expect([text, told]).toEqual([text, damages.includes(text) ? [join(caches, file)] : []]);
@@ -100,14 +102,14 @@ test("a damaged cache, one of another version, and a folder that can't be writte
   }
   rmSync(caches, { recursive: true });
   writeFileSync(caches, "a file where the folder should be");
-  expect(read(folder, caches, Date.now() + LATER).files).toEqual(right.files);
+  expect((await read(folder, caches, Date.now() + LATER)).files).toEqual(right.files);
 });
 
 const checked = (text: string): string => `${hash("sha256", text)}\n${text}`;
 
-test("what a content says is read once, however often its files are written anew or moved", () => {
+test("what a content says is read once, however often its files are written anew or moved", async () => {
   const { folder, caches } = makeBuild();
-  const before = read(folder, caches, Date.now() + LATER);
+  const before = await read(folder, caches, Date.now() + LATER);
   const contents = join(caches, readdirSync(caches).find((file) => file.endsWith(".contents")) ?? "");
   const { ino } = statSync(contents);
   for (const file of readdirSync(folder)) {
@@ -117,12 +119,12 @@ test("what a content says is read once, however often its files are written anew
   }
   mkdirSync(join(folder, "docs"));
   writeFileSync(join(folder, "docs/index.html"), readFileSync(join(folder, "index.html")));
-  const after = read(folder, caches, Date.now() + LATER);
+  const after = await read(folder, caches, Date.now() + LATER);
   expect(after.files.filter(({ path }) => path !== "docs/index.html")).toEqual(before.files);
   expect(after.files.find(({ path }) => path === "docs/index.html")?.references).toHaveLength(1);
   // Nothing was added to what is known of contents, so it was not written.
   expect(statSync(contents).ino).toBe(ino);
   writeFileSync(join(folder, "plain"), "<!doctype HTML>");
-  read(folder, caches, Date.now() + LATER);
+  await read(folder, caches, Date.now() + LATER);
   expect(statSync(contents).ino).not.toBe(ino);
 });

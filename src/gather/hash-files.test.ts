@@ -7,12 +7,12 @@ import { toUnreadable } from "./unreadable.ts";
 
 const hashOf = (text: string): string => createHash("sha256").update(text).digest("hex");
 
-test("a large file is hashed as a small one is, though nothing is looked for in it, which is said of text", () => {
+test("a large file is hashed as a small one is, though nothing is looked for in it, which is said of text", async () => {
   const large = "import './part.js';".padEnd(WHOLE_BYTES + 1, "x");
   const files = { "app.js": large, "map.bin": large, "whole.js": large.slice(0, WHOLE_BYTES) };
   const folder = writeFiles(temporaryFolder("hash"), files);
   const scanned = Object.entries(files).map(([path, { length: size }]) => ({ path, size, mtimeMs: 0 }));
-  const build = hashBuild(folder, { files: scanned, withheld: [], special: [] } as never);
+  const build = await hashBuild(folder, { files: scanned, withheld: [], special: [] } as never);
   const seen = build.files.map(({ path, size, hash, head, references, unread }) => ({
     ...{ path, size, hash, unread, head: Buffer.from(head).toString() },
     names: references.length,

@@ -1,6 +1,7 @@
 import { createHash, hash as hashOnce } from "node:crypto";
 import { closeSync, openSync, readFileSync, readSync } from "node:fs";
 import { join } from "node:path";
+import { setImmediate } from "node:timers/promises";
 import type { Build, BuildFile } from "../core/model/build.ts";
 import { findFingerprintNames } from "../core/build/fingerprints/find.ts";
 import { createTokenFinder, createWordReader, shapesOf } from "../core/build/fingerprints/mentions.ts";
@@ -14,9 +15,15 @@ import { toUnreadable } from "./unreadable.ts";
 /** Above this size a file is never wholly in memory. */
 export const WHOLE_BYTES = 8 * 1024 * 1024;
 const START_BYTES = 512;
+/** Reading stops for others that wait (the list of the destination, say) after so many milliseconds. */
+const TURN_MS = 5;
 
 /** Reads every file once, or takes what a cache knows of it: hash, first bytes, what it names, what it should not hold. */
-export function hashBuild(folder: string, { files, withheld, special }: Scan, cache?: HashCache): Build {
+export async function hashBuild(
+  folder: string,
+  { files, withheld, special }: Scan,
+  cache?: HashCache,
+): Promise<Build> {
   const names = findFingerprintNames(files.map(({ path }) => path));
   const shown = [...names.values()].filter(({ strength }) => strength === "shown");
   const tokens = new Set(shown.map(({ token }) => token));
@@ -26,7 +33,9 @@ export function hashBuild(folder: string, { files, withheld, special }: Scan, ca
   const findTokens = createTokenFinder(tokens);
   const namedTokens = new Map<string, string>();
   let isNew = false as boolean;
-  const hashed = files.map((file): BuildFile => {
+  const hashed: BuildFile[] = [];
+  let begun = performance.now();
+  for (const file of files) {
     const { path, place = join(folder, path) } = file;
     const kept = cache?.findFile(file);
     const known = kept && contents.find(toContentId(path, kept.hash));
@@ -34,8 +43,11 @@ export function hashBuild(folder: string, { files, withheld, special }: Scan, ca
     const { words, ...read } = known ? { ...kept, ...known } : readFile(place, file, { contents, readWords });
     for (const token of findTokens(words))
       if (token !== names.get(path)?.token && !namedTokens.has(token)) namedTokens.set(token, path);
-    return { path, ...read };
-  });
+    hashed.push({ path, ...read });
+    if (performance.now() - begun < TURN_MS) continue;
+    await setImmediate();
+    begun = performance.now();
+  }
   if (isNew) cache?.save(hashed, files, contents);
   return { folder, files: hashed, names, namedTokens, withheld, special };
 }

@@ -27,6 +27,7 @@ import { parseOpen, parsePointer, parseWaybill, unreadable } from "../core/histo
 import type { ObjectStore } from "../ports/object-store.ts";
 import { readWhole } from "../ports/read-whole.ts";
 import { hashStream } from "./hash-files.ts";
+import { chooseSplits, listAll, type Listed } from "./list-objects.ts";
 
 /**
  * Reads what is known of a destination: the pointer, its waybill, the list, and the records of runs that have not ended;
@@ -34,7 +35,7 @@ import { hashStream } from "./hash-files.ts";
  * Throws `record-lost` where there are waybills and no pointer: that is never a first delivery.
  */
 export async function readDestination(store: ObjectStore, destination: string): Promise<DestinationState> {
-  const { current, listing, storeTimeMs } = await lookTogether(store);
+  const { current, readNewest, listing, storeTimeMs } = await lookTogether(store);
   const { open, unreadable } = await readOpen(store, listing);
   const common = {
     ...{ listing, storeTimeMs, carriesHeaders: store.carriesHeaders },
@@ -50,29 +51,58 @@ export async function readDestination(store: ObjectStore, destination: string): 
     if (lost) throw new OperatorError("record-lost", { destination, key: POINTER_KEY });
     return common;
   }
-  const [newest] = current.pointer.retained;
-  const waybill = newest && (await readWaybill(store, newest));
+  const waybill = readNewest();
   return { ...common, pointer: current.pointer, pointerEtag: current.etag, ...(waybill && { waybill }) };
 }
 
 /** How often the pointer and the list are read until they speak of the same time. */
 const MOST_LOOKS = 3;
 
-type Current = Awaited<ReturnType<typeof readPointer>>;
+interface Records {
+  readonly current: Awaited<ReturnType<typeof readPointer>>;
+  /** The newest release's waybill; undefined where nothing is delivered. Throws what reading it threw. */
+  readonly readNewest: () => Waybill | undefined;
+}
 
 /** The pointer and the list of one time: with another run in between, one would tell of objects that the other lacks. */
-async function lookTogether(
-  store: ObjectStore,
-  looks = MOST_LOOKS,
-): Promise<Awaited<ReturnType<typeof listAll>> & { readonly current: Current }> {
+async function lookTogether(store: ObjectStore, looks = MOST_LOOKS): Promise<Listed & Records> {
+  const recorded = readRecords(store);
+  const splits = recorded.then(
+    ({ current, readNewest }) => (current ? chooseSplits(keysOf(readNewest)) : []),
+    () => [],
+  );
   // Both to their end, so that a failure of one leaves no call behind that goes on trying.
-  const [pointed, listed] = await Promise.allSettled([readPointer(store), listAll(store)]);
+  const [records, listed] = await Promise.allSettled([recorded, listAll(store, splits)]);
   if (listed.status === "rejected") throw listed.reason;
-  if (pointed.status === "rejected") throw pointed.reason;
-  const current = pointed.value;
+  if (records.status === "rejected") throw records.reason;
+  const { current } = records.value;
   const listedEtag = listed.value.listing.find(({ key }) => key === POINTER_KEY)?.etag;
   if (listedEtag !== current?.etag && looks > 1) return lookTogether(store, looks - 1);
-  return { ...listed.value, current };
+  return { ...listed.value, ...records.value };
+}
+
+/** A waybill that can't be read fails where it is needed: its pointer may be an old one by then. */
+async function readRecords(store: ObjectStore): Promise<Records> {
+  const current = await readPointer(store);
+  const newest = current?.pointer.retained[0];
+  if (!newest) return { current, readNewest: () => undefined };
+  const [read] = await Promise.allSettled([readWaybill(store, newest)]);
+  return {
+    current,
+    readNewest: () => {
+      if (read.status === "rejected") throw read.reason;
+      return read.value;
+    },
+  };
+}
+
+/** What is known to stand there; nothing where the waybill can't be read. */
+function keysOf(readNewest: Records["readNewest"]): ObjectKey[] {
+  try {
+    return readNewest()?.parcels.map(({ key }) => key) ?? [];
+  } catch {
+    return [];
+  }
 }
 
 const runOfWaybill = (key: ObjectKey): string =>
@@ -247,19 +277,4 @@ export async function lookAtObjects(
     (task) => task(),
   );
   return looks;
-}
-
-/** Everything that stands below the prefix, and the store's clock when it answered (milliseconds since 1970). */
-export async function listAll(store: ObjectStore): Promise<{ listing: ListedObject[]; storeTimeMs: number }> {
-  const listing: ListedObject[] = [];
-  let storeTimeMs = 0;
-  for await (const page of store.list()) {
-    for (const object of page.objects) listing.push(object);
-    storeTimeMs = page.storeTimeMs ?? storeTimeMs;
-  }
-  // A store that tells no time is as old as the youngest thing in it, at least.
-  return {
-    listing,
-    storeTimeMs: storeTimeMs || listing.reduce((latest, { modifiedMs }) => Math.max(latest, modifiedMs), 0),
-  };
 }

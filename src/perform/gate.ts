@@ -46,8 +46,8 @@ export function noteLargest(store: ObjectStore, largest: LargestSeen): ObjectSto
   };
   return {
     ...store,
-    list: async function* (below) {
-      for await (const page of store.list(below)) {
+    list: async function* (below, range) {
+      for await (const page of store.list(below, range)) {
         for (const { size } of page.objects) note(size);
         yield page;
       }

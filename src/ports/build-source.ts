@@ -11,8 +11,11 @@ import type { Content } from "./object-store.ts";
  * out a stream, the store checks the hash that goes along.
  */
 export interface BuildSource {
-  /** Reads and hashes every file that is to be shipped. Throws `no-build`, `link-leaves-build`. */
-  read(exclude: readonly string[]): Build;
+  /**
+   * Reads and hashes every file that is to be shipped; other work goes on in between. Throws `no-build`,
+   * `link-leaves-build` before anything is read.
+   */
+  read(exclude: readonly string[]): Build | Promise<Build>;
   open(parcel: Parcel): Content;
   /** A file that is no longer as it was read; undefined: all are. Looks again at each. */
   findChanged(parcels: readonly Parcel[]): string | undefined;

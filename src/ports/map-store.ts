@@ -24,7 +24,8 @@ export function mapStore(store: ObjectStore, { call, pages = (list) => list() }:
   return {
     location: store.location,
     carriesHeaders: store.carriesHeaders,
-    list: (below) => pages(() => store.list(below)),
+    list: (below, range) => pages(() => store.list(below, range)),
+    listsFromAnywhere: store.listsFromAnywhere,
     head: (key) => call(READS, () => store.head(key)),
     get: (key) => call(READS, () => store.get(key)),
     put: (key, ...rest) => call({ writes: true, keys: [key] }, () => store.put(key, ...rest)),

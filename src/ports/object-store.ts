@@ -19,7 +19,9 @@ export interface ObjectStore {
   /** Where it is, for messages. */
   readonly location: StoreLocation;
   /** All objects below the prefix, page by page, in the order of their UTF-8 keys. */
-  list(below?: string): AsyncIterable<ListPage>;
+  list(below?: string, range?: ListRange): AsyncIterable<ListPage>;
+  /** Whether a list can begin anywhere at no more cost; others list everything, whatever the range. */
+  readonly listsFromAnywhere: boolean;
   head(key: ObjectKey): Promise<ObjectFacts | undefined>;
   get(key: ObjectKey): Promise<ReadObject | undefined>;
   put(key: ObjectKey, content: Content, headers: ObjectHeaders, condition?: Condition): Promise<Written>;
@@ -58,6 +60,14 @@ export interface StoreLocation {
   readonly bucket: string;
   readonly prefix: string;
   readonly region: string;
+}
+
+/** A part of a list. */
+export interface ListRange {
+  /** It begins behind this key. */
+  readonly after?: ObjectKey | undefined;
+  /** It ends with the page on which this key stands, or would. Asked after each page: it may become known later. */
+  readonly until?: (() => ObjectKey | undefined) | undefined;
 }
 
 export interface ListPage {

@@ -85,6 +85,7 @@ function dyingStore(store: MemoryStore, dieAt: number, lostAnswer: boolean): Obj
   return {
     location: store.location,
     carriesHeaders: true,
+    listsFromAnywhere: false,
     abandonUploads: () => store.abandonUploads(),
     list: (below) => store.list(below),
     head: (key) => store.head(key),

@@ -20,8 +20,12 @@ export async function explain(delivery: Delivery, names: readonly string[]): Pro
 }
 
 /** The same where no destination is asked. */
-export function explainBuild(source: BuildSource, rules: SiteRules, names: readonly string[]): Explanation[] {
-  const { folder, ...build } = source.read(rules.exclude);
+export async function explainBuild(
+  source: BuildSource,
+  rules: SiteRules,
+  names: readonly string[],
+): Promise<Explanation[]> {
+  const { folder, ...build } = await source.read(rules.exclude);
   return explainAll(names, { ...analyseBuild({ folder, ...build }, rules, undefined), folder, rules });
 }
 

@@ -1,5 +1,6 @@
 import { around } from "../../test/support/around.ts";
-import { listAll, readOpen } from "../gather/read-destination.ts";
+import { listAll } from "../gather/list-objects.ts";
+import { readOpen } from "../gather/read-destination.ts";
 import { DAY, OPTIONS, PRUNE, site, Stage } from "../../test/support/stage.ts";
 import { deliver } from "./deliver.ts";
 import { prune } from "./prune.ts";

@@ -44,9 +44,15 @@ const VERY_MANY = 25_000;
 /** Reads the build and the destination and decides the delivery; writes nothing. */
 export async function planOutlook(delivery: Delivery): Promise<BuildOutlook> {
   const { run, place, source, writing } = delivery;
-  const build = source.read(place.siteRules.exclude);
+  // It scans before it returns: where there is no build nobody is asked.
+  const reading = source.read(place.siteRules.exclude);
+  // Both to their end, so that a failure of one leaves no call behind that goes on trying.
+  const [read, asked] = await Promise.allSettled([reading, readDestination(place.store, place.destination)]);
+  if (read.status === "rejected") throw read.reason;
+  if (asked.status === "rejected") throw asked.reason;
+  const build = read.value;
   if (build.files.length > VERY_MANY) writing.machine.spareMemory();
-  const outlook = await planAgain(delivery, build);
+  const outlook = await planWith(delivery, build, asked.value);
   run.report({
     event: "gathered",
     what: "build",
@@ -59,8 +65,13 @@ export async function planOutlook(delivery: Delivery): Promise<BuildOutlook> {
 
 /** The same for a build that was read before: after a person's answer, or another run's delivery. */
 export async function planAgain(delivery: Delivery, build: Build): Promise<BuildOutlook> {
+  const { store, destination } = delivery.place;
+  return planWith(delivery, build, await readDestination(store, destination));
+}
+
+async function planWith(delivery: Delivery, build: Build, found: DestinationState): Promise<BuildOutlook> {
   const { place, source, safety } = delivery;
-  const { state, analysis } = await analyse(place, build);
+  const { state, analysis } = await analyse(place, build, found);
   const { findings } = analysis;
   const firstVisit = await weighFirstVisit(source, analysis);
   const wanted = encode(place, source, { wanted: { ...analysis.wanted, firstVisit }, state });
@@ -74,10 +85,10 @@ export async function planAgain(delivery: Delivery, build: Build): Promise<Build
 
 /** Names that may have been promised to browsers once are asked for only where a build brings some that no record knows. */
 async function analyse(
-  { siteRules, store, destination }: Place,
+  { siteRules, store }: Place,
   build: Build,
+  state: DestinationState,
 ): Promise<{ readonly state: DestinationState; readonly analysis: Analysis }> {
-  const state = await readDestination(store, destination);
   const analysis = analyseBuild(build, siteRules, state);
   if (!hasUnknownImmutables(analysis.wanted, state)) return { state, analysis };
   const immutable = await readImmutableNames(store, state);

@@ -5,13 +5,8 @@ import { POINTER_KEY, RELEASES_PREFIX } from "../core/model/names.ts";
 import type { Pointer, Waybill } from "../core/model/release.ts";
 import { findReleaseDifferences, type ReleaseDifference } from "../core/compare/release-differences.ts";
 import { decideRepair, type FoundWaybill } from "../core/history/repair.ts";
-import {
-  listAll,
-  parseWaybillBytes,
-  readOpen,
-  readPointer,
-  tryReadWaybill,
-} from "../gather/read-destination.ts";
+import { listAll } from "../gather/list-objects.ts";
+import { parseWaybillBytes, readOpen, readPointer, tryReadWaybill } from "../gather/read-destination.ts";
 import { readWhole } from "../ports/read-whole.ts";
 import { endHold, lookAtHold, type SeenHold } from "../perform/hold.ts";
 import { switchPointer } from "../perform/record.ts";

@@ -10,7 +10,7 @@ export async function survey(
   rules: SiteRules,
   destination: string | undefined,
 ): Promise<Survey> {
-  const build = source.read(rules.exclude);
+  const build = await source.read(rules.exclude);
   const { findings, ...analysis } = analyseBuild(build, rules, undefined);
   const weights = await weighParcels(source, analysis.wanted.parcels);
   const problems = findings.problems.map((problem) =>

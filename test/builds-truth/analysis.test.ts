@@ -4,8 +4,8 @@ import { createFolderBuild } from "../../src/gather/folder-build.ts";
 import { listRealBuilds, unpackRealBuild } from "../support/builds.ts";
 import { memoryRules } from "../support/memory-build.ts";
 
-const analyse = (folder: string, state?: DestinationState): Analysis =>
-  analyseBuild(createFolderBuild(folder).read([]), memoryRules(), state);
+const analyse = async (folder: string, state?: DestinationState): Promise<Analysis> =>
+  analyseBuild(await createFolderBuild(folder).read([]), memoryRules(), state);
 
 /** The state of a destination to which this was delivered. */
 const stateAfter = ({ wanted: { parcels } }: Analysis): DestinationState => {
@@ -33,8 +33,8 @@ test.each(builds)(
   "$name: no name is taken for immutable that is not, and nearly all that are",
   async (archive) => {
     const { v1, v2, truth } = await unpackRealBuild(archive);
-    const first = analyse(v1);
-    const second = analyse(v2, stateAfter(first));
+    const first = await analyse(v1);
+    const second = await analyse(v2, stateAfter(first));
     for (const [analysis, right] of [
       [first, truth.fingerprinted.v1],
       [second, truth.fingerprinted.v2],
@@ -63,7 +63,7 @@ test.each(builds)(
   async (archive) => {
     const { v1, v2 } = await unpackRealBuild(archive);
     for (const folder of [v1, v2]) {
-      const { graph, problems } = analyse(folder).findings;
+      const { graph, problems } = (await analyse(folder)).findings;
       expect(graph.references.length).toBeGreaterThan(20);
       expect(problems.filter(({ severity }) => severity === "error")).toEqual([]);
       expect(problems.filter(({ code }) => code === "dead-link")).toEqual([]);
@@ -71,8 +71,8 @@ test.each(builds)(
   },
 );
 
-test("the demo's third build names a script that is not there, with page and line", () => {
-  const { problems } = analyse("demo/builds/3").findings;
+test("the demo's third build names a script that is not there, with page and line", async () => {
+  const { problems } = (await analyse("demo/builds/3")).findings;
   expect(problems.filter(({ severity }) => severity === "error")).toEqual([
     expect.objectContaining({
       code: "missing-asset",

@@ -1,6 +1,12 @@
 import { createHash } from "node:crypto";
 import { Readable } from "node:stream";
-import { type Condition, type Content, type ObjectStore, StoreError } from "../../src/ports/object-store.ts";
+import {
+  type Condition,
+  type Content,
+  type ListRange,
+  type ObjectStore,
+  StoreError,
+} from "../../src/ports/object-store.ts";
 
 /** What an adapter or the server behind it can do beyond the least that every store must. */
 export interface StoreAbilities {
@@ -158,6 +164,20 @@ export function describeObjectStore(
       expect(await store.readWebsite()).toEqual({ index: "index.html", error: "404.html", rules });
       await store.writeWebsite({ index: "index.html", rules: [] });
       expect(await store.readWebsite()).toMatchObject({ index: "index.html", rules: [] });
+    });
+
+    test("a list begins behind a key and ends with the page of another, where it can begin anywhere", async () => {
+      const keys = ["range/a b", "range/b", "range/\uffee", "range/😀"];
+      for (const key of keys) await put(key, key, {} as never);
+      const list = async (range: ListRange): Promise<string[]> => {
+        const found: string[] = [];
+        for await (const { objects } of store.list("range/", range))
+          found.push(...objects.map((object) => object.key));
+        return found;
+      };
+      expect(await list({ until: () => "range/b" })).toEqual(keys);
+      if (store.listsFromAnywhere) expect(await list({ after: "range/b" })).toEqual(keys.slice(2));
+      await store.remove(keys);
     });
 
     test("content that is streamed is checked as well", async () => {

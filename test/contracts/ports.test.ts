@@ -138,7 +138,7 @@ const SOURCES: readonly [string, () => Promise<BuildSource>][] = [
 describe.each(SOURCES)("the build source port: %s", (_, open) => {
   test("what is read is what is opened, and what is left out is not there", async () => {
     const source = await open();
-    const build = source.read(["left/**"]);
+    const build = await source.read(["left/**"]);
     expect(build.files.map(({ path }) => path).sort()).toEqual(["empty.txt", "index.html", "news/a b.html"]);
     const { parcels } = analyseBuild(build, memoryRules(), undefined).wanted;
     for (const parcel of parcels) {
@@ -155,7 +155,7 @@ describe.each(SOURCES)("the build source port: %s", (_, open) => {
 test("a file that was changed since it was read is told, and never opened as what it was", async () => {
   const folder = writeFiles(temporaryFolder("build"), FILES);
   const source = await openBuild(folder);
-  const { parcels } = analyseBuild(source.read([]), memoryRules(), undefined).wanted;
+  const { parcels } = analyseBuild(await source.read([]), memoryRules(), undefined).wanted;
   writeFiles(folder, { "index.html": "<p>two" });
   expect(source.findChanged(parcels)).toBe("index.html");
   const [changed] = parcels.filter(({ key }) => key === "index.html");

@@ -163,6 +163,7 @@ export class DisturbedRun {
     return {
       location: store.location,
       carriesHeaders: true,
+      listsFromAnywhere: false,
       list: (below) => {
         const page = read(async () => {
           for await (const { objects, storeTimeMs } of store.list(below))

@@ -9,6 +9,7 @@ import { Pace } from "../../src/core/delivery/pace.ts";
 import type { RetentionRule } from "../../src/core/history/retention.ts";
 import { countWrites, gateWrites, type WriteGate } from "../../src/perform/gate.ts";
 import { withRetries } from "../../src/perform/retry.ts";
+import type { Build } from "../../src/core/model/build.ts";
 import type { BuildSource } from "../../src/ports/build-source.ts";
 import type { Clock } from "../../src/ports/clock.ts";
 import type { Edge } from "../../src/ports/edge.ts";
@@ -16,8 +17,13 @@ import type { Machine } from "../../src/ports/machine.ts";
 import { createTally, type ObjectStore, type RequestTally } from "../../src/ports/object-store.ts";
 import type { Delivery } from "../../src/workflows/run.ts";
 
+/** One that is read at once. */
+interface MemoryBuild extends BuildSource {
+  read(exclude: readonly string[]): Build;
+}
+
 /** A build that is nothing but names and texts. Every hashed name counts as named by some other file. */
-export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSource => ({
+export const memoryBuild = (files: Readonly<Record<string, string>>): MemoryBuild => ({
   read: () => {
     const read = READ.get(files) ?? readFiles(files);
     READ.set(files, read);
@@ -34,9 +40,9 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): BuildSourc
 });
 
 /** What was read once: the same files are delivered thousands of times. */
-const READ = new WeakMap<Readonly<Record<string, string>>, ReturnType<BuildSource["read"]>>();
+const READ = new WeakMap<Readonly<Record<string, string>>, Build>();
 
-const readFiles = (files: Readonly<Record<string, string>>): ReturnType<BuildSource["read"]> => ({
+const readFiles = (files: Readonly<Record<string, string>>): Build => ({
   names: findFingerprintNames(Object.keys(files)),
   folder: "memory",
   files: Object.entries(files).map(([path, text]) => ({

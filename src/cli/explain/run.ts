@@ -37,7 +37,7 @@ async function explainNames(
     return withDelivery({ ...args, quiet: true }, terminal, (delivery) => explain(delivery, names));
   const { source } = await openBuildOf(target, args, terminal);
   try {
-    return explainBuild(source, target.siteRules, names);
+    return await explainBuild(source, target.siteRules, names);
   } finally {
     source.close();
   }

@@ -52,6 +52,20 @@ export const isSiteKey = (key: ObjectKey): boolean =>
 /** Orders by code units, the same everywhere: negative, 0 or positive. */
 export const byText = (a: string, b: string): number => (a < b ? -1 : a > b ? 1 : 0);
 
+/** The order of stores' lists: that of the keys' UTF-8, which is that of their code points. */
+export function byUtf8(a: string, b: string): number {
+  const length = Math.min(a.length, b.length);
+  for (let at = 0; at < length; at++) {
+    const [one, other] = [a.charCodeAt(at), b.charCodeAt(at)];
+    if (one !== other) return toRank(one) - toRank(other);
+  }
+  return a.length - b.length;
+}
+
+/** Halves of code points above U+FFFF come after all others. */
+const toRank = (unit: number): number =>
+  unit < 0xd800 ? unit : unit < 0xe000 ? unit + 0x2000 : unit - 0x800;
+
 /** Reaching it is a fault of ours: a closed set got a member that a decision does not know. */
 export function assertNever(value: never): never {
   throw new Error(`unexpected ${JSON.stringify(value)}`);

@@ -4,7 +4,7 @@ import { link, mkdir, open, readdir, rename, rm, rmdir, stat, utimes, copyFile }
 import { dirname, join, resolve, sep } from "node:path";
 import { pipeline } from "node:stream/promises";
 import { Readable, Transform } from "node:stream";
-import { byText, STATE_PREFIX, type ObjectKey } from "../../../core/model/names.ts";
+import { byUtf8, STATE_PREFIX, type ObjectKey } from "../../../core/model/names.ts";
 import type { ListedObject, ObjectHeaders } from "../../../core/model/parcel.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
 import {
@@ -40,6 +40,7 @@ export function createFolderStore(folder: string, count: CountRequest): ObjectSt
 class FolderStore implements ObjectStore {
   readonly location;
   readonly carriesHeaders = false;
+  readonly listsFromAnywhere = false;
 
   constructor(
     private readonly root: string,
@@ -56,7 +57,7 @@ class FolderStore implements ObjectStore {
       const start = below.slice(0, below.lastIndexOf("/") + 1);
       await this.walk(start, below, objects);
     });
-    objects.sort((a, b) => byText(a.key, b.key));
+    objects.sort((a, b) => byUtf8(a.key, b.key));
     yield { objects, storeTimeMs: await this.readTime() };
   }
 

@@ -1,5 +1,5 @@
 import { createHash } from "node:crypto";
-import { byText, type ObjectKey } from "../../../core/model/names.ts";
+import { byUtf8, type ObjectKey } from "../../../core/model/names.ts";
 import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
@@ -43,6 +43,7 @@ export interface MemoryTraits {
 export class MemoryStore implements ObjectStore {
   readonly location = { endpoint: "memory", bucket: "memory", prefix: "", region: "" };
   readonly carriesHeaders = true;
+  readonly listsFromAnywhere = false;
   readonly trace: string[] = [];
   private website: WebsiteSettings | undefined;
   private readonly objects = new Map<ObjectKey, Held>();
@@ -81,7 +82,7 @@ export class MemoryStore implements ObjectStore {
     this.count("list");
     const objects = [...this.objects]
       .filter(([key]) => key.startsWith(below))
-      .sort(([a], [b]) => byText(a, b));
+      .sort(([a], [b]) => byUtf8(a, b));
     yield await Promise.resolve({
       objects: objects.map(([key, { size, etag, modifiedMs }]) => ({ key, size, etag, modifiedMs })),
       storeTimeMs: this.nowMs(),

@@ -1,4 +1,4 @@
-import type { ObjectKey } from "../../../core/model/names.ts";
+import { byUtf8, type ObjectKey } from "../../../core/model/names.ts";
 import type { WebsiteSettings } from "../../../core/model/website.ts";
 import type { ObjectHeaders } from "../../../core/model/parcel.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
@@ -10,6 +10,7 @@ import {
   type CopySource,
   type CountRequest,
   type ListPage,
+  type ListRange,
   type ObjectFacts,
   type ObjectStore,
   type ObjectVersions,
@@ -65,19 +66,25 @@ class S3Store implements ObjectStore {
     this.versions = toLateVersions(async () => (await this.loadRare()).versions);
   }
 
-  async *list(below = ""): AsyncIterable<ListPage> {
+  readonly listsFromAnywhere = true;
+
+  async *list(below = "", { after, until }: ListRange = {}): AsyncIterable<ListPage> {
     const { prefix } = this.location;
     let token: string | undefined;
     const pages = new PageWatch();
     do {
       this.count("list");
       const { answer, root } = await this.try({ do: "list" }, () =>
-        this.wire.ask({ method: "GET", query: toListQuery(prefix + below, token) }),
+        this.wire.ask({
+          method: "GET",
+          query: toListQuery(prefix + below, token, after === undefined ? undefined : prefix + after),
+        }),
       );
       const { objects, next } = readListPage(root, prefix);
       const storeTimeMs = Date.parse(answer.headers.date ?? "");
       yield { objects, ...(Number.isNaN(storeTimeMs) ? {} : { storeTimeMs }) };
-      token = next;
+      const [last, end] = [objects.at(-1)?.key, until?.()];
+      token = last !== undefined && end !== undefined && byUtf8(last, end) >= 0 ? undefined : next;
       pages.watch(token, objects.length);
     } while (token !== undefined);
   }
@@ -308,7 +315,7 @@ class S3Store implements ObjectStore {
   private async isMissing(key: ObjectKey): Promise<boolean> {
     this.count("list");
     try {
-      const query = { ...toListQuery(this.nameOf(key), undefined), "max-keys": "1" };
+      const query = { ...toListQuery(this.nameOf(key)), "max-keys": "1" };
       const { root } = await this.wire.ask({ method: "GET", query });
       return !readListPage(root, this.location.prefix).objects.some((object) => object.key === key);
     } catch {
@@ -317,9 +324,9 @@ class S3Store implements ObjectStore {
   }
 }
 
-const toListQuery = (prefix: string, token: string | undefined): Record<string, string | undefined> => ({
+const toListQuery = (prefix: string, token?: string, after?: string): Record<string, string | undefined> => ({
   ...{ "list-type": "2", "encoding-type": "url", prefix },
-  "continuation-token": token,
+  ...(token === undefined ? { "start-after": after } : { "continuation-token": token }),
 });
 
 const toFacts = ({ headers }: WireAnswer): ObjectFacts => ({
