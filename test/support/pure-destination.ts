@@ -14,7 +14,8 @@ import { phaseOf, stepsOf, type Step, type StepPhase } from "../../src/core/mode
 import type { DestinationState, Pointer, Waybill } from "../../src/core/model/release.ts";
 import type { Wanted } from "../../src/core/model/wanted.ts";
 import { EXACT_EDGE } from "./edges.ts";
-import { memoryBuild, memoryRules } from "./memory-build.ts";
+import type { EdgeAbilities } from "../../src/core/model/edge.ts";
+import { memoryBuild, memoryRules, type RuleChanges } from "./memory-build.ts";
 
 interface Stored extends ListedObject {
   readonly hash: Sha256;
@@ -25,10 +26,15 @@ export class PureDestination {
   readonly objects = new Map<ObjectKey, Stored>();
   readonly waybills = new Map<number, Waybill>();
   pointer: Pointer | undefined;
-  readonly rules = memoryRules();
+  readonly rules;
   readonly retention = { releases: 2, forSeconds: 0 };
-  readonly edges = [{ name: "near", identity: "near", ...EXACT_EDGE }];
+  readonly edges;
   private time = 0;
+
+  constructor(rules: RuleChanges = {}, edge: EdgeAbilities = EXACT_EDGE) {
+    this.rules = memoryRules(rules);
+    this.edges = [{ name: "near", identity: "near", ...edge }];
+  }
 
   get state(): DestinationState {
     const { pointer, objects, time } = this;

@@ -21,6 +21,7 @@ export function decideAliases(facts: AliasFacts): {
   readonly aliases: ExplainedParcel[];
   readonly problems: Problem[];
 } {
+  const relative = selectRelative(facts.graph);
   const taken = new Map(facts.parcels.map(({ key }) => [key, key]));
   const aliases: ExplainedParcel[] = [];
   const problems: Problem[] = [];
@@ -29,7 +30,7 @@ export function decideAliases(facts: AliasFacts): {
     for (const key of aliasKeysOf(parcel.key, facts)) {
       const other = taken.get(key);
       if (other !== undefined) problems.push(toClash(parcel.key, key, other));
-      else if (isBareFolder(key, parcel.key, facts) && hasRelativeReferences(parcel.key, facts.graph))
+      else if (isBareFolder(key, parcel.key, facts) && relative.has(parcel.key))
         problems.push(toBroken(parcel.key, key));
       else {
         taken.set(key, parcel.key);
@@ -58,10 +59,12 @@ function aliasKeysOf(key: ObjectKey, { addressRules, serves }: AliasFacts): Obje
 const isBareFolder = (alias: ObjectKey, key: ObjectKey, { addressRules }: AliasFacts): boolean =>
   !alias.endsWith("/") && key === `${alias}/${addressRules.indexName}`;
 
-/** Whether a page names something relative to its own address: from `/news` that is another one than from `/news/`. */
-const hasRelativeReferences = (key: ObjectKey, { references }: ReferenceGraph): boolean =>
-  references.some(
-    ({ from, url, base }) => from === key && base === undefined && !/^(\/|[a-z][a-z0-9+.-]*:|#)/i.test(url),
+/** Pages that name something relative to their own address: from `/news` that is another one than from `/news/`. */
+const selectRelative = ({ references }: ReferenceGraph): Set<ObjectKey> =>
+  new Set(
+    references
+      .filter(({ url, base }) => base === undefined && !/^(\/|[a-z][a-z0-9+.-]*:|#)/i.test(url))
+      .map(({ from }) => from),
   );
 
 const toClash = (page: ObjectKey, key: ObjectKey, other: ObjectKey): Problem => ({

@@ -1,3 +1,4 @@
+import { costOf } from "../../../test/support/growth.ts";
 import { decideRedirects, RedirectRules } from "../addresses/redirects.ts";
 import { findFingerprintNames } from "./fingerprints/find.ts";
 import { createWordReader } from "./fingerprints/mentions.ts";
@@ -61,24 +62,17 @@ function redirects(make: (index: number) => { address: string; leadsTo: string }
   };
 } // prettier-ignore
 
-/** Milliseconds of processor time: other work of the machine does not count. The best of two. */
-function costOf(run: (size: number) => void, size: number): number {
-  const costs = [1, 2].map(() => {
-    const before = process.cpuUsage();
-    run(size);
-    const { user, system } = process.cpuUsage(before);
-    return (user + system) / 1000;
-  });
-  return Math.min(...costs);
-}
-
 /** Below this the clock and the garbage collector say more than the text. */
 const LEAST_MS = 4;
 
 test.each(BOMBS)(
   "%s: eight times as many take eight times as long, and not sixty-four times",
   (_, run, size) => {
-    const [from, to] = [costOf(run, size), costOf(run, size * 8)];
+    const [from, to] = [size, size * 8].map((pieces) =>
+      costOf(() => {
+        run(pieces);
+      }),
+    ) as [number, number];
     // 1 is linear, 2 is the square of it; what is left between is noise.
     expect(Math.log2(to / Math.max(from, LEAST_MS)) / 3).toBeLessThan(1.7);
   },

@@ -1,5 +1,5 @@
 import { listCandidates, type Candidate, type MustGo } from "./candidates.ts";
-import type { LiveAddresses } from "./live-addresses.ts";
+import { findFirst, type LiveAddresses } from "./live-addresses.ts";
 import { canReachQueries, isKeyed, takesWildcards, type EdgeAbilities } from "../../model/edge.ts";
 import { byText, type UrlPath } from "../../model/names.ts";
 import { pickCheapest } from "./cheapest-path.ts";
@@ -94,17 +94,19 @@ function measureCollateral(
 ): Cover["collateral"] {
   const prefixes = patterns.filter(isTree).map(toPrefix);
   const all = prefixes.map((prefix) => live.sum(prefix));
-  const wanted = mustGo.filter(({ address }) => prefixes.some((prefix) => address.startsWith(prefix)));
+  const isCovered = findBelow(prefixes);
+  const wanted = mustGo.filter(({ address }) => isCovered(address));
   let [addresses, bytes] = [0, 0];
   for (const entry of all) [addresses, bytes] = [addresses + entry.addresses, bytes + entry.bytes];
   // Below a tree that must go everything must go.
   const trees = wanted.filter(({ address }) => isTree(address)).map(({ address }) => toPrefix(address));
+  const isInTree = findBelow(trees);
   for (const tree of selectRoots(trees)) {
     const entry = live.sum(tree);
     [addresses, bytes] = [addresses - entry.addresses, bytes - entry.bytes];
   }
   for (const { address } of wanted) {
-    if (isTree(address) || trees.some((tree) => address.startsWith(tree))) continue;
+    if (isTree(address) || isInTree(address)) continue;
     const size = live.sizeOf(address);
     if (size !== undefined) [addresses, bytes] = [addresses - 1, bytes - size];
   }
@@ -123,6 +125,16 @@ const selectRoots = (prefixes: readonly UrlPath[]): UrlPath[] => {
   return roots;
 };
 
+/** Whether an address begins with one of these. Of prefixes that don't cover each other only the last before it can be its. */
+function findBelow(prefixes: readonly UrlPath[]): (address: UrlPath) => boolean {
+  const roots = selectRoots(prefixes);
+  return (address) => {
+    const at = findFirst(roots, address);
+    const before = roots[at] === address ? address : roots[at - 1];
+    return before !== undefined && address.startsWith(before);
+  };
+}
+
 const selectOutermost = (mustGo: readonly MustGo[]): UrlPath[] =>
   selectRoots(mustGo.filter(({ address }) => isTree(address)).map(({ address }) => toPrefix(address))).map(
     (prefix) => `${prefix}*`,
@@ -130,10 +142,10 @@ const selectOutermost = (mustGo: readonly MustGo[]): UrlPath[] =>
 
 /** Addresses that no tree covers, sorted, each once; trees are left out where the edge can't be asked for them. */
 function selectOutside(mustGo: readonly MustGo[], trees: readonly UrlPath[]): MustGo[] {
-  const prefixes = trees.map(toPrefix);
+  const isInTree = findBelow(trees.map(toPrefix));
   const byAddress = new Map<UrlPath, MustGo>();
   for (const entry of mustGo) {
-    if (isTree(entry.address) || prefixes.some((prefix) => entry.address.startsWith(prefix))) continue;
+    if (isTree(entry.address) || isInTree(entry.address)) continue;
     if (entry.hasQueries || !byAddress.has(entry.address)) byAddress.set(entry.address, entry);
   }
   return [...byAddress.values()].sort((a, b) => byText(a.address, b.address));

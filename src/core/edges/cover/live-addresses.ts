@@ -30,8 +30,8 @@ export function indexLive(sizes: ReadonlyMap<UrlPath, number>): LiveAddresses {
   };
 }
 
-/** The index of the first that is not below `text`. */
-function findFirst(sorted: readonly string[], text: string): number {
+/** The index of the first that is not below `text`, of texts by code unit. */
+export function findFirst(sorted: readonly string[], text: string): number {
   let [low, high] = [0, sorted.length];
   while (low < high) {
     const middle = (low + high) >>> 1;
