@@ -114,7 +114,7 @@ export async function decideOutlook(
   const looks = await lookAtObjects(store, before, state.listing, findCandidate);
   const known = looks.size > 0 ? compareParcels(wanted.parcels, state, looks) : before;
   const { comparison, withdrawn } = withdraw(known, siteRules.exclude);
-  return decideDelivery({
+  const facts = {
     ...{ site, wanted, problems, state, comparison, withdrawn, retention, vanishShare, allowed },
     addressRules: siteRules.addressRules,
     clientRoutes: siteRules.clientRoutes,
@@ -123,8 +123,8 @@ export async function decideOutlook(
     sequence: run.author.sequence,
     // Asked only when something is about to be written: an unchanged build costs no request more.
     exposedAt: before.changes.length > 0 ? await findExposure(place, state) : undefined,
-    olderWaybills: await readOlderWaybills(place, state, retention),
-  });
+  };
+  return decideDelivery({ ...facts, olderWaybills: await readOlderWaybills(store, facts) });
 }
 
 /** Where anybody may read our records: from the store, unsigned, or at the site's address, through whatever reads it there. */
@@ -173,11 +173,10 @@ function encode(
 
 /** Undefined where one of them can't be read. */
 async function readOlderWaybills(
-  { store }: Place,
-  state: DestinationState,
-  retention: Safety["retention"],
+  store: Place["store"],
+  facts: Parameters<typeof selectNeededWaybills>[0],
 ): Promise<Waybill[] | undefined> {
-  const needed = selectNeededWaybills(state, retention);
+  const needed = selectNeededWaybills(facts);
   const read = await Promise.all(needed.map((release) => tryReadWaybill(store, release)));
   const waybills = read.filter((waybill) => waybill !== undefined);
   return waybills.length < read.length ? undefined : waybills;

@@ -52,14 +52,14 @@ export class PureDestination {
 
   decide(wanted: Wanted): DeliveryDecision {
     const { state, retention } = this;
-    const needed = selectNeededWaybills(state, retention).map(({ release }) => this.waybills.get(release));
-    return decideDelivery({
+    const facts = {
       ...{ site: "Pelican Sound Ferries", wanted, problems: [], state, retention, edges: this.edges },
       comparison: compareParcels(wanted.parcels, state),
       ...{ addressRules: this.rules.addressRules, clientRoutes: false, bucketPrefix: "", vanishShare: 1 },
       ...{ exposedAt: undefined, allowed: new Set<string>() },
-      olderWaybills: needed.filter((waybill) => waybill !== undefined),
-    });
+    };
+    const needed = selectNeededWaybills(facts).map(({ release }) => this.waybills.get(release));
+    return decideDelivery({ ...facts, olderWaybills: needed.filter((waybill) => waybill !== undefined) });
   }
 
   /** Carries a decision out. @returns what it did */

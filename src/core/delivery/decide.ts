@@ -81,13 +81,26 @@ export interface DeliveryDecision {
   readonly sparable: ReadonlyMap<string, number>;
 }
 
-/** The older releases whose waybills a decision needs: those that stay, when some record goes. */
-export function selectNeededWaybills(state: DestinationState, retention: RetentionRule): RetainedRelease[] {
+/**
+ * The older releases whose waybills a decision needs: those that stay, when some record goes. A delivery that makes no
+ * release, and has nobody's to end, lets nothing go.
+ */
+export function selectNeededWaybills(facts: Omit<DeliveryFacts, "olderWaybills">): RetainedRelease[] {
+  const { state, retention } = facts;
+  if (!clearsState(facts, makesRelease(facts, findNewRouting(facts)))) return [];
   const stay = selectRetained(state, nextRelease(state), retention);
   const records = state.listing.filter(({ key }) => key.startsWith(".courier/releases/")).length;
   const { pointer } = state;
   return records > stay.length ? stay.filter((release) => !(pointer && isSameRelease(release, pointer))) : [];
 }
+
+type RoutingFacts = Pick<DeliveryFacts, "state" | "wanted" | "comparison">;
+
+const makesRelease = (facts: RoutingFacts, newRouting: readonly RoutingRule[] | undefined): boolean =>
+  newRouting !== undefined || needsRelease(facts.comparison, facts);
+
+const clearsState = ({ state, comparison }: RoutingFacts, isNew: boolean): boolean =>
+  isNew || comparison.pending.size > 0 || (state.open ?? []).length > 0;
 
 const nextRelease = (state: DestinationState): number => (state.pointer?.release ?? 0) + 1;
 
@@ -96,8 +109,8 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const { state, retention, comparison } = facts;
   const { parcels, loaded, workers } = facts.wanted;
   const newRouting = findNewRouting(facts);
-  const makesRelease = newRouting !== undefined || needsRelease(comparison, facts);
-  const release = makesRelease ? nextRelease(state) : (state.pointer?.release ?? 0);
+  const isNew = makesRelease(facts, newRouting);
+  const release = isNew ? nextRelease(state) : (state.pointer?.release ?? 0);
   const retained = selectRetained(state, release, retention);
   const originals = selectOriginals(state, comparison);
   const keepsPrevious =
@@ -105,8 +118,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     originals.length > 0 ||
     retained.some((candidate) => candidate.release === state.pointer?.release);
   const { spared, sparable, ...edges } = decideInvalidations(facts, comparison, newRouting);
-  const clears = makesRelease || comparison.pending.size > 0 || (state.open ?? []).length > 0;
-  const expired = clears ? selectExpired(facts, comparison, { retained, originals }) : [];
+  const expired = clearsState(facts, isNew) ? selectExpired(facts, comparison, { retained, originals }) : [];
   const owed = toOwed([...edges.unmaskings, ...edges.invalidations, ...edges.lateInvalidations], state);
   const plan = planDelivery({
     ...{ release, state, comparison, keepsPrevious, expired, owed, workers },
@@ -126,7 +138,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
       .map(({ parcel }) => parcel.key),
     retained,
     pageFreshnessSeconds: longestPageFreshness(parcels),
-    makesRelease,
+    makesRelease: isNew,
     newRouting,
     sparable,
     answering: listAnswering(facts, comparison),
@@ -165,7 +177,7 @@ function findUnknownAnswered({ state, addressRules }: DeliveryFacts): EarlierAns
 }
 
 /** A run that died may have written its rules already: then they are written anew, whatever the record says. */
-function findNewRouting({ wanted, state }: DeliveryFacts): readonly RoutingRule[] | undefined {
+function findNewRouting({ wanted, state }: RoutingFacts): readonly RoutingRule[] | undefined {
   const { routing } = wanted;
   const before = state.waybill?.routing ?? [];
   if (selectUnrecorded(state).some(({ website }) => website !== undefined)) return routing;
@@ -188,7 +200,7 @@ function toTrees(
 /** A build that equals the release makes none, not even to write what that release still had to announce. */
 function needsRelease(
   { changes, unrecorded, pending, stale, threatened }: Comparison,
-  { state, wanted: { parcels } }: DeliveryFacts,
+  { state, wanted: { parcels } }: RoutingFacts,
 ): boolean {
   if (state.waybill === undefined || changes.some(({ parcel }) => !pending.has(parcel.key))) return true;
   // What a run that died has stocked is written down, and goes when its time has come: a page of that run may still arrive.

@@ -228,13 +228,13 @@ test("the website's settings that a run which died has saved stay in the vault u
   const clearedWith = (website?: object): string[] => {
     const dead = { site: "s", run: "dead", release: 5, at: "", by: "b", parcels: [], removes: [], originals: [], owed: [], website };
     const state = { ...place.state, listing: [...place.state.listing, kept], open: [dead], storeTimeMs: 1e12 } as never as DestinationState;
-    const needed = selectNeededWaybills(state, place.retention).map(({ release }) => place.waybills.get(release));
-    const { plan } = decideDelivery({
+    const facts = {
       ...{ site: "Pelican Sound Ferries", wanted, problems: [], state, edges: place.edges, clientRoutes: false },
       ...{ comparison: compareParcels(wanted.parcels, state), retention: place.retention, bucketPrefix: "" },
       ...{ addressRules: place.rules.addressRules, vanishShare: 1, exposedAt: undefined, allowed: new Set<string>() },
-      olderWaybills: needed.filter((waybill) => waybill !== undefined),
-    });
+    };
+    const needed = selectNeededWaybills(facts).map(({ release }) => place.waybills.get(release));
+    const { plan } = decideDelivery({ ...facts, olderWaybills: needed.filter((waybill) => waybill !== undefined) });
     return plan.phases.flatMap(({ name, groups }) => (name === "clear" ? groups.flatMap(({ steps }) => steps.map(targetOf)) : []));
   };
   expect([clearedWith({ kept: ["b".repeat(64)], rules: [] }).includes(kept.key), clearedWith().includes(kept.key)]).toEqual([false, true]);
