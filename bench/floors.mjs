@@ -69,7 +69,7 @@ class Sum {
 }
 
 /** Each file read, hashed and put by a signed request over node:http, then as many copies. */
-async function send(folder, endpoint, bucket, prefix, copies, width) {
+async function send(...[folder, endpoint, bucket, prefix, copies, width]) {
   const { SignatureV4 } = await import("@smithy/signature-v4");
   const credentials = {
     accessKeyId: process.env.AWS_ACCESS_KEY_ID,
@@ -126,4 +126,5 @@ const FLOORS = {
   send,
   forget,
 };
-await FLOORS[name](...words);
+// Without a name it is Node.js itself.
+if (name !== undefined) await FLOORS[name](...words);

@@ -1,11 +1,13 @@
 // What every benchmark shares: interleaved runs of a floor and of ours, medians, CPU and memory, and bench/results.json.
-import { readFileSync, writeFileSync } from "node:fs";
-import { cpus } from "node:os";
-import { fileURLToPath } from "node:url";
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { cpus, tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath, pathToFileURL } from "node:url";
+import { build } from "esbuild";
+
+export const median = (values) => values.toSorted((a, b) => a - b)[Math.floor(values.length / 2)];
 
 const RESULTS = fileURLToPath(new URL("results.json", import.meta.url));
-
-import { median } from "./stage.mjs";
 
 /** Runs each of the named functions in turn, `rounds` times. @returns wall and CPU milliseconds by name, medians */
 export async function interleave(functions, rounds = 5) {
@@ -37,10 +39,21 @@ export function report(name, row) {
   writeFileSync(RESULTS, `${JSON.stringify({ ...readResults(), [name]: full }, null, 2)}\n`);
 }
 
-function readResults() {
+export function readResults() {
   try {
     return JSON.parse(readFileSync(RESULTS, "utf8"));
   } catch {
     return {};
   }
+}
+
+/** Modules of the core, bundled. @param contents what they export, as a module */
+export async function loadCore(contents) {
+  const folder = mkdtempSync(join(tmpdir(), "courier-bench-"));
+  const outfile = join(folder, "core.mjs");
+  const stdin = { contents, resolveDir: new URL("..", import.meta.url).pathname };
+  await build({ stdin, outfile, bundle: true, format: "esm", platform: "node", logLevel: "error" });
+  const core = await import(pathToFileURL(outfile).href);
+  rmSync(folder, { recursive: true });
+  return core;
 }

@@ -5,9 +5,10 @@ import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { createInterface } from "node:readline";
 import { fileURLToPath } from "node:url";
+import { median, report } from "./measure.mjs";
 
 const PROGRAM = resolve("dist/main.js");
-const USAGE = fileURLToPath(new URL("usage.cjs", import.meta.url));
+const USAGE = fileURLToPath(new URL("usage.mjs", import.meta.url));
 const LARGE_SITE = fileURLToPath(new URL("large-site.mjs", import.meta.url));
 
 /** A folder that goes at the end, with the environment of a program that asks nobody outside. */
@@ -64,14 +65,38 @@ export function createStage() {
 export const sandboxDestination = ({ endpoint, bucket, region, edge }, prefix) =>
   `    url: ${edge}\n    store: { kind: s3, endpoint: "${endpoint}", bucket: ${bucket}, prefix: ${prefix}, region: ${region} }\n`;
 
-export const median = (values) => values.toSorted((a, b) => a - b)[Math.floor(values.length / 2)];
+/** Runs the floor and each of ours in turn. @returns all runs, by row */
+export async function compareRuns(rounds, floor, ours) {
+  const rows = {};
+  for (let round = 0; round < rounds; round++)
+    for (const [row, run] of Object.entries(ours)) {
+      const { floors, runs } = (rows[row] ??= { floors: [], runs: [] });
+      floors.push(await floor());
+      runs.push(await run());
+    }
+  return rows;
+}
+
+/** A row of medians. @param about what the floor is, in words, and the ratio that must be reached */
+export function reportRuns(row, { floors, runs }, about) {
+  const of = (all, fact) => median(all.map((run) => run[fact]));
+  report(row, {
+    ...about,
+    floorMs: Math.round(of(floors, "wallMs")),
+    oursMs: Math.round(of(runs, "wallMs")),
+    ratio: Number((of(runs, "wallMs") / of(floors, "wallMs")).toFixed(2)),
+    floorCpuMs: Math.round(of(floors, "cpuMs")),
+    cpuMs: Math.round(of(runs, "cpuMs")),
+    peakMb: of(runs, "peakMb"),
+  });
+}
 
 /** @returns wall and CPU milliseconds, peak memory in MB, and what it printed; throws where it ends with other than 0 */
 function run(program, words, cwd, environment) {
   const usage = join(cwd, "usage.json");
   const started = performance.now();
   return new Promise((done, fail) => {
-    const child = spawn(process.execPath, ["--require", USAGE, program, ...words.map(String)], {
+    const child = spawn(process.execPath, ["--import", USAGE, program, ...words.map(String)], {
       cwd,
       env: { ...environment, COURIER_BENCH_USAGE: usage },
       stdio: ["ignore", "pipe", "pipe"],

@@ -1,4 +1,4 @@
-import { byText, isStateKey, type ObjectKey, type Sha256 } from "../model/names.ts";
+import { byText, isStateKey, STATE_PREFIX, type ObjectKey, type Sha256 } from "../model/names.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "../model/parcel.ts";
 import type { ChangeReason } from "../model/reasons.ts";
 import type { DestinationState } from "../model/release.ts";
@@ -108,7 +108,7 @@ export function compareParcels(
 
   const stale: StaleObject[] = [];
   const notOurs = new Set<ObjectKey>();
-  for (const key of new Set([...known.recorded.keys(), ...known.claims.keys()])) {
+  for (const key of keysOf(known)) {
     if (wanted.has(key)) continue;
     const found = judgeUnwanted(lookUp(key, known), state);
     if (found === "unlooked") unlooked.push(key);
@@ -123,22 +123,30 @@ export function compareParcels(
   };
 }
 
+/** Every key that a record or a run that died names, once. */
+function* keysOf({ recorded, claims }: Knowledge): Generator<ObjectKey> {
+  yield* recorded.keys();
+  for (const key of claims.keys()) if (!recorded.has(key)) yield key;
+}
+
 /** What we had and is gone, and what stands and is not ours. */
 function findOthers(
   state: DestinationState,
   known: Knowledge,
   { wanted, notOurs }: { readonly wanted: ReadonlySet<ObjectKey>; readonly notOurs: ReadonlySet<ObjectKey> },
 ): Pick<Comparison, "gone" | "foreign"> {
-  const gone = (state.waybill?.parcels ?? [])
-    .map(({ key }) => key)
-    .filter((key) => !wanted.has(key) && !known.listing.has(key));
+  const gone: ObjectKey[] = [];
+  for (const { key } of state.waybill?.parcels ?? [])
+    if (!wanted.has(key) && !known.listing.has(key)) gone.push(key);
   const others = findOtherDestinations(state.listing);
   const isOurs = (key: ObjectKey): boolean =>
-    isStateKey(key) ||
     wanted.has(key) ||
+    isStateKey(key) ||
     ((known.recorded.has(key) || known.claims.has(key)) && !notOurs.has(key)) ||
     others.some((prefix) => key.startsWith(prefix));
-  return { gone, foreign: state.listing.map(({ key }) => key).filter((key) => !isOurs(key)) };
+  const foreign: ObjectKey[] = [];
+  for (const { key } of state.listing) if (!isOurs(key)) foreign.push(key);
+  return { gone, foreign };
 }
 
 const isThreatened = (
@@ -177,6 +185,7 @@ function markMoved(
   state: DestinationState,
   recorded: ReadonlyMap<ObjectKey, RecordedParcel>,
 ): Change[] {
+  if (!changes.some(({ kind }) => kind === "new")) return [...changes];
   const sources = findContents(state, recorded);
   return changes.map((change) => {
     const from = change.kind === "new" ? sources.get(change.parcel.storedHash) : undefined;
@@ -192,7 +201,7 @@ export function findContents(
   const contents = new Map<Sha256, ObjectKey>();
   for (const { key, etag, size } of state.listing) {
     const record = recorded.get(key);
-    const inVault = /^\.courier\/vault\/([0-9a-f]{64})$/.exec(key)?.[1];
+    const inVault = isStateKey(key) ? /^\.courier\/vault\/([0-9a-f]{64})$/.exec(key)?.[1] : undefined;
     if (inVault !== undefined) contents.set(inVault, key);
     else if (record?.etag === etag && record.size === size && !contents.has(record.storedHash))
       contents.set(record.storedHash, key);
@@ -202,8 +211,10 @@ export function findContents(
 
 /** Prefixes below ours that hold a state part of their own: destinations of other sites or previews. */
 function findOtherDestinations(listing: readonly ListedObject[]): string[] {
-  const prefixes = listing
-    .map(({ key }) => /^(.+\/)\.courier\//.exec(key)?.[1])
-    .filter((prefix) => prefix !== undefined);
-  return [...new Set(prefixes)];
+  const prefixes = new Set<string>();
+  for (const { key } of listing) {
+    const at = key.lastIndexOf(`/${STATE_PREFIX}`);
+    if (at > 0) prefixes.add(key.slice(0, at + 1));
+  }
+  return [...prefixes];
 }

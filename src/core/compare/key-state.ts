@@ -38,14 +38,13 @@ export function isTheirs({ record, claims, trust }: KeyState, look: Look): boole
 
 /** Every object that our records say stands: the release's own, and those kept for open tabs. */
 export function recordedByKey({ waybill, pointer }: DestinationState): Map<ObjectKey, RecordedParcel> {
-  const own = (waybill?.parcels ?? []).map((parcel): [ObjectKey, RecordedParcel] => {
+  const recorded = new Map<ObjectKey, RecordedParcel>();
+  for (const parcel of waybill?.standing ?? []) recorded.set(parcel.key, parcel);
+  for (const parcel of waybill?.parcels ?? []) {
     const announced = parcel.etag === undefined ? pointer?.announced[parcel.key] : undefined;
-    return [parcel.key, announced === undefined ? parcel : { ...parcel, etag: announced }];
-  });
-  return new Map([
-    ...(waybill?.standing ?? []).map((parcel): [ObjectKey, RecordedParcel] => [parcel.key, parcel]),
-    ...own,
-  ]);
+    recorded.set(parcel.key, announced === undefined ? parcel : { ...parcel, etag: announced });
+  }
+  return recorded;
 }
 
 /** Everything that is known of what stands, by key. */
@@ -74,7 +73,8 @@ export interface Knowledge {
  * @param looks what looks at objects themselves have told
  */
 export function toKnowledge(state: DestinationState, looks: ReadonlyMap<ObjectKey, Look>): Knowledge {
-  const listing = new Map(state.listing.map((object) => [object.key, object]));
+  const listing = new Map<ObjectKey, ListedObject>();
+  for (const object of state.listing) listing.set(object.key, object);
   const { waybill, pointer } = state;
   // The pointer's own date would tell nothing: a prune, or a payment of what is owed, writes it anew.
   const record = waybill && listing.get(waybillKey(waybill.release, waybill.run));
@@ -120,6 +120,8 @@ export interface KeyState {
   readonly trust: Trust;
 }
 
+const NO_CLAIMS: readonly Parcel[] = [];
+
 /** What the list, the records and a look tell of one key, and how far the record can be believed. */
 export function lookUp(
   key: ObjectKey,
@@ -127,14 +129,13 @@ export function lookUp(
 ): KeyState {
   const record = recorded.get(key);
   const listed = listing.get(key);
-  const own = claims.get(key) ?? [];
-  const decide = (): Trust => {
-    if (!listed) return "absent";
-    if (record?.etag !== listed.etag || record.size !== listed.size) return "content";
-    const trustedMs = announced.has(key) ? announcedMs : recordedMs;
-    return own.length > 0 || listed.modifiedMs > trustedMs ? "labels" : "recorded";
-  };
-  return { record, claims: own, listed, look: looks.get(key), trust: decide() };
+  const own = claims.get(key) ?? NO_CLAIMS;
+  let trust: Trust = "recorded";
+  if (!listed) trust = "absent";
+  else if (record?.etag !== listed.etag || record.size !== listed.size) trust = "content";
+  else if (own.length > 0 || listed.modifiedMs > (announced.has(key) ? announcedMs : recordedMs))
+    trust = "labels";
+  return { record, claims: own, listed, look: looks.get(key), trust };
 }
 
 /** One of our objects that the build does not have: stale, somebody else's by now, or to be looked at first. */

@@ -45,6 +45,7 @@ export interface ListedObject {
 
 /** Whether two sets of headers say the same. */
 export function hasSameHeaders(a: ObjectHeaders, b: ObjectHeaders): boolean {
+  if (a === b) return true;
   const names = Object.keys(a);
   return names.length === Object.keys(b).length && names.every((name) => a[name] === b[name]);
 }

@@ -84,17 +84,24 @@ export class Wire {
   }
 
   private prepare(): NonNullable<Wire["ready"]> {
-    this.ready ??= resolveAddress(this.settings).then((address) => ({
-      address,
-      signer: new SignatureV4({
-        credentials: this.credentials,
-        region: address.region,
-        service: address.service,
-        sha256: Sum,
-        uriEscapePath: false,
-        applyChecksum: true,
+    this.ready ??= resolveAddress(this.settings).then(
+      (address) => ({
+        address,
+        signer: new SignatureV4({
+          credentials: this.credentials,
+          region: address.region,
+          service: address.service,
+          sha256: Sum,
+          uriEscapePath: false,
+          applyChecksum: true,
+        }),
       }),
-    }));
+      (error: unknown) => {
+        // Another try may find what was missing.
+        this.ready = undefined;
+        throw error;
+      },
+    );
     return this.ready;
   }
 }

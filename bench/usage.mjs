@@ -1,5 +1,5 @@
 // Loaded before a program that is measured: at its end it writes CPU milliseconds and peak memory in MB.
-const { writeFileSync } = require("node:fs");
+import { writeFileSync } from "node:fs";
 
 process.on("exit", () => {
   const { user, system } = process.cpuUsage();
