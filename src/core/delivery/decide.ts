@@ -208,9 +208,10 @@ function needsRelease(
   if (threatened.length > 0 || stale.some(({ recorded }) => !ours.has(recorded.key))) return true;
   if (unrecorded.some((key) => !pending.has(key))) return true;
   // Neither may a file go out of the record, nor stay in it as one that only open tabs need: a prune would take it.
-  const wanted = new Set(parcels.map(({ key }) => key));
-  const recorded = new Set(state.waybill.parcels.map(({ key }) => key));
-  return [...recorded].some((key) => !wanted.has(key)) || [...wanted].some((key) => !recorded.has(key));
+  const wanted = new Set<ObjectKey>();
+  for (const { key } of parcels) wanted.add(key);
+  const recorded = state.waybill.parcels;
+  return recorded.length !== wanted.size || recorded.some(({ key }) => !wanted.has(key));
 }
 
 /** As they stand now, after those that a run that died was about to write over: that one's word is older. */
