@@ -1,8 +1,11 @@
 // The least that any program must do for the same work, each as a program of its own: node bench/floors.mjs NAME …
-import { lstatSync, readdirSync, readFileSync } from "node:fs";
+import { closeSync, lstatSync, openSync, readdirSync, readFileSync, readSync } from "node:fs";
 import { Agent, request } from "node:http";
 import { createHash, createHmac, hash } from "node:crypto";
+import { availableParallelism } from "node:os";
 import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { isMainThread, Worker, workerData } from "node:worker_threads";
 
 const [name, ...words] = process.argv.slice(2);
 
@@ -24,6 +27,33 @@ function walk(folder) {
 }
 
 const read = (folder) => walk(folder).map((path) => hash("sha256", readFileSync(join(folder, path))));
+
+/** Every file through one buffer a thread, as many threads as cores. */
+async function hashLarge(folder) {
+  const files = walk(folder).map((path) => join(folder, path));
+  const count = availableParallelism();
+  const shares = Array.from({ length: count }, (_, share) =>
+    files.filter((_file, at) => at % count === share),
+  );
+  const threads = shares
+    .slice(1)
+    .map((workerData) => new Worker(fileURLToPath(import.meta.url), { workerData }));
+  const ended = threads.map((thread) => new Promise((done) => thread.once("exit", done)));
+  hashThrough(shares[0]);
+  await Promise.all(ended);
+}
+
+function hashThrough(files) {
+  const buffer = Buffer.allocUnsafeSlow(1024 * 1024);
+  for (const path of files) {
+    const file = openSync(path, "r");
+    const sum = createHash("sha256");
+    for (let count = readSync(file, buffer); count > 0; count = readSync(file, buffer))
+      sum.update(buffer.subarray(0, count));
+    sum.digest("hex");
+    closeSync(file);
+  }
+}
 
 /** The storage SDK loaded, all pages of the list, and two reads. */
 async function list(endpoint, bucket, prefix) {
@@ -121,10 +151,12 @@ async function send(...[folder, endpoint, bucket, prefix, copies, width]) {
 const FLOORS = {
   walk,
   read,
+  hashLarge,
   list,
   unchanged: async (folder, ...store) => (walk(folder), list(...store)),
   send,
   forget,
 };
 // Without a name it is Node.js itself.
-if (name !== undefined) await FLOORS[name](...words);
+if (!isMainThread) hashThrough(workerData);
+else if (name !== undefined) await FLOORS[name](...words);

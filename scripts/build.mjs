@@ -9,7 +9,7 @@ const { version } = readJson(new URL("../package.json", import.meta.url));
 
 rmSync("dist", { recursive: true, force: true });
 const { metafile } = await build({
-  entryPoints: { main: "src/main.ts" },
+  entryPoints: { main: "src/main.ts", "reading-thread": "src/gather/reading-thread.ts" },
   outdir: "dist",
   bundle: true,
   splitting: true,

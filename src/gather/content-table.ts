@@ -29,6 +29,14 @@ export class ContentTable {
     return place === undefined ? undefined : this.kept.factsAt(place);
   }
 
+  has(id: string): boolean {
+    return this.added.has(id) || this.kept.places.has(id);
+  }
+
+  isEmpty(): boolean {
+    return this.added.size === 0 && this.kept.places.size === 0;
+  }
+
   add(id: string, facts: ContentFacts): void {
     this.used.add(id);
     this.added.set(id, facts);

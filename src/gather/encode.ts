@@ -4,7 +4,7 @@ import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import { isWorthEncoding, type EncodedForm } from "../core/build/stored-encoding.ts";
 import type { ObjectKey } from "../core/model/names.ts";
 import type { BuildSource } from "../ports/build-source.ts";
-import { WHOLE_BYTES } from "./hash-files.ts";
+import { WHOLE_BYTES } from "./read-file.ts";
 
 const LEVEL = 9;
 /** The byte of a gzip header that names the operating system (RFC 1952 §2.3.1); 255 says that it does not matter. */

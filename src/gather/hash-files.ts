@@ -1,20 +1,17 @@
-import { createHash, hash as hashOnce } from "node:crypto";
-import { closeSync, openSync, readFileSync, readSync } from "node:fs";
+import { createHash } from "node:crypto";
 import { join } from "node:path";
 import { setImmediate } from "node:timers/promises";
 import type { Build, BuildFile } from "../core/model/build.ts";
 import { findFingerprintNames } from "../core/build/fingerprints/find.ts";
 import { createTokenFinder, createWordReader, shapesOf } from "../core/build/fingerprints/mentions.ts";
 import type { Sha256 } from "../core/model/names.ts";
-import { readContent, readLargeContent, toContentId, type ContentFacts } from "./content-facts.ts";
+import { toContentId, type ContentFacts } from "./content-facts.ts";
 import { ContentTable } from "./content-table.ts";
 import type { HashCache, HashedFile } from "./hash-cache.ts";
-import type { Scan, ScannedFile } from "./scan-build.ts";
-import { toUnreadable } from "./unreadable.ts";
+import { readFile, WHOLE_BYTES, type FileToRead, type FindFacts } from "./read-file.ts";
+import { SharedFiles, startHelpers, type StartHelpers } from "./reading-helpers.ts";
+import type { Scan } from "./scan-build.ts";
 
-/** Above this size a file is never wholly in memory. */
-export const WHOLE_BYTES = 8 * 1024 * 1024;
-const START_BYTES = 512;
 /** Reading stops for others that wait (the list of the destination, say) after so many milliseconds. */
 const TURN_MS = 5;
 
@@ -23,127 +20,82 @@ export async function hashBuild(
   folder: string,
   { files, withheld, special }: Scan,
   cache?: HashCache,
+  start: StartHelpers = startHelpers,
 ): Promise<Build> {
   const names = findFingerprintNames(files.map(({ path }) => path));
   const shown = [...names.values()].filter(({ strength }) => strength === "shown");
   const tokens = new Set(shown.map(({ token }) => token));
   const shapes = shapesOf(tokens);
   const contents = cache?.openContents(shapes) ?? new ContentTable(shapes);
-  const readWords = createWordReader(contents.shapes);
+  const hashes = new Map<string, HashedFile>();
+  const toRead: FileToRead[] = [];
+  for (const file of files) {
+    const { path, size, place = join(folder, path) } = file;
+    const kept = cache?.findFile(file);
+    if (kept && contents.has(toContentId(path, kept.hash))) hashes.set(path, kept);
+    else toRead.push({ path, place, size });
+  }
+  for await (const read of readAll(toRead, contents, start)) hashes.set(read.path, read);
   const findTokens = createTokenFinder(tokens);
   const namedTokens = new Map<string, string>();
-  let isNew = false as boolean;
-  const hashed: BuildFile[] = [];
-  let begun = performance.now();
-  for (const file of files) {
-    const { path, place = join(folder, path) } = file;
-    const kept = cache?.findFile(file);
-    const known = kept && contents.find(toContentId(path, kept.hash));
-    isNew ||= known === undefined;
-    const { words, ...read } = known ? { ...kept, ...known } : readFile(place, file, { contents, readWords });
+  const hashed = files.map(({ path }): BuildFile => {
+    const file = hashes.get(path) as HashedFile;
+    const { words, ...facts } = contents.find(toContentId(path, file.hash)) as ContentFacts;
     for (const token of findTokens(words))
       if (token !== names.get(path)?.token && !namedTokens.has(token)) namedTokens.set(token, path);
-    hashed.push({ path, ...read });
-    if (performance.now() - begun < TURN_MS) continue;
-    await setImmediate();
-    begun = performance.now();
-  }
-  if (isNew) cache?.save(hashed, files, contents);
+    return { ...file, ...facts };
+  });
+  if (toRead.length > 0) cache?.save(hashed, files, contents);
   return { folder, files: hashed, names, namedTokens, withheld, special };
 }
 
-interface ReadTools {
-  readonly contents: ContentTable;
-  readonly readWords: (bytes: Uint8Array) => Float64Array;
-}
-
-/** Reads and hashes a file. What its content says is read only where nobody knows it yet. */
-function readFile(
-  place: string,
-  { path, size }: ScannedFile,
-  { contents, readWords }: ReadTools,
-): Omit<HashedFile, "path"> & ContentFacts {
-  if (size > WHOLE_BYTES) {
-    const { start, ...read } = hashLarge(place, path);
-    return { ...read, ...find(path, read.hash, contents, () => readLargeContent(path, start)) };
-  }
-  const bytes = readShortly(place, path);
-  const sum = hashOnce("sha256", bytes);
-  return {
-    ...{ size: bytes.length, hash: sum },
-    ...find(path, sum, contents, () => readContent(path, bytes, readWords)),
+/**
+ * Reads files, with the help of other threads where there is much to read. What a content says is read only where nobody
+ * knows it yet, and stands in `contents` then. Throws `build-changed`, `build-unreadable`.
+ */
+async function* readAll(
+  files: readonly FileToRead[],
+  contents: ContentTable,
+  start: StartHelpers,
+): AsyncGenerator<HashedFile> {
+  const readWords = createWordReader(contents.shapes);
+  const read = (file: FileToRead): HashedFile => {
+    const find: FindFacts = (hash, readFacts) => {
+      const id = toContentId(file.path, hash);
+      if (!contents.has(id)) contents.add(id, readFacts());
+      return undefined;
+    };
+    const { size, hash } = readFile(file, readWords, find);
+    return { path: file.path, size, hash };
   };
-}
-
-function find(path: string, sum: Sha256, contents: ContentTable, read: () => ContentFacts): ContentFacts {
-  const id = toContentId(path, sum);
-  const known = contents.find(id);
-  if (known) return known;
-  const facts = read();
-  contents.add(id, facts);
-  return facts;
-}
-
-/** A file of the build in memory. Throws `build-changed` when it is gone, `build-unreadable`. */
-export function readBuildFile(place: string, path: string): Buffer {
+  const shared = new SharedFiles(files);
+  // Where much is known already most files need no more than a hash: of small ones that costs less than asking for it.
+  const readsContents = contents.isEmpty();
+  const bytes = files
+    .filter(({ size }) => readsContents || size > WHOLE_BYTES)
+    .reduce((sum, { size }) => sum + size, 0);
+  const helpers = start({ shapes: contents.shapes, readsContents }, bytes);
   try {
-    return readFileSync(place);
-  } catch (error) {
-    throw toUnreadable(path, error);
-  }
-}
-
-/** For one file after the other: what is made anew for each of many thousands piles up before it is collected. */
-const SHARED = Buffer.allocUnsafeSlow(256 * 1024);
-
-/** A file in memory that the next call takes again; larger ones get memory of their own. */
-function readShortly(place: string, path: string): Buffer {
-  const size = fillShared(place, path);
-  return size < SHARED.length ? SHARED.subarray(0, size) : readBuildFile(place, path);
-}
-
-/** @returns how many bytes the file has, or the most that there is room for */
-function fillShared(place: string, path: string): number {
-  const file = openBuildFile(place, path);
-  try {
-    let size = 0;
-    for (;;) {
-      const count = readSync(file, SHARED, size, SHARED.length - size, null);
-      size += count;
-      if (count === 0 || size === SHARED.length) return size;
+    const helped = Promise.all(helpers.map((helper) => shared.share(helper)));
+    let begun = performance.now();
+    let own = 0;
+    for (let place = shared.takeFirst(); place !== undefined; place = shared.takeFirst()) {
+      own = place + 1;
+      yield read(files[place] as FileToRead);
+      if (performance.now() - begun < TURN_MS) continue;
+      await setImmediate();
+      begun = performance.now();
     }
-  } catch (error) {
-    throw toUnreadable(path, error);
-  } finally {
-    closeSync(file);
-  }
-}
-
-function openBuildFile(place: string, path: string): number {
-  try {
-    return openSync(place, "r");
-  } catch (error) {
-    throw toUnreadable(path, error);
-  }
-}
-
-/** @returns and its first bytes */
-function hashLarge(place: string, path: string): { size: number; hash: Sha256; start: Uint8Array } {
-  const file = openBuildFile(place, path);
-  try {
-    const sum = createHash("sha256");
-    const buffer = Buffer.allocUnsafe(1024 * 1024);
-    let start: Uint8Array | undefined;
-    let size = 0;
-    for (let count = readSync(file, buffer); count > 0; count = readSync(file, buffer)) {
-      const chunk = buffer.subarray(0, count);
-      start ??= Uint8Array.from(chunk.subarray(0, START_BYTES));
-      sum.update(chunk);
-      size += count;
+    await helped;
+    for (let place = own; place < files.length; place++) {
+      const [file, answer] = [files[place] as FileToRead, shared.answerAt(place)];
+      const id = answer && toContentId(file.path, answer.hash);
+      if (answer?.facts && id !== undefined && !contents.has(id)) contents.add(id, answer.facts);
+      const isKnown = id !== undefined && contents.has(id);
+      yield answer && isKnown ? { path: file.path, size: answer.size, hash: answer.hash } : read(file);
     }
-    return { size, hash: sum.digest("hex"), start: start ?? new Uint8Array() };
   } finally {
-    closeSync(file);
+    for (const helper of helpers) helper.end();
   }
 }
 

@@ -101,6 +101,7 @@ test.each<[string, string, RegExp]>([
   ["a prefix that leaves no room", WHOLE.replace("prefix: site", `prefix: ${"x".repeat(1020)}`), /512 bytes or more/],
   ["a bucket that is an address", WHOLE.replace(STORE, 'store: { kind: s3, bucket: "a?b"'), /name of a bucket/],
   ["a region that is another host", WHOLE.replace("region: eu-west-1", "region: elsewhere.example#"), /name of a region/],
+  ["a bucket that lists in no order", WHOLE.replace("bucket: pelican-sound-web", "bucket: ferries--euc1-az1--x-s3"), /lists its objects in order/],
   ["a glob without end", WHOLE.replace('"**/*.map"', `"${"a".repeat(70_000)}"`), /at most/],
   ["a glob of choices without end that is too long to be counted", WHOLE.replace('"**/*.map"', `"${"{a,b}".repeat(200_000)}"`), /at most 1,000 letters/],
   ["a glob of choices without end", WHOLE.replace('"**/*.map"', `"${"{a,b}".repeat(40)}"`), /more than 1000 choices/],

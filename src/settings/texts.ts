@@ -52,7 +52,13 @@ function isUrl(url: string): boolean {
 }
 
 /** Parts of names that requests are sent to. */
-export const bucketName = z.string().regex(/^[\w.:/-]{1,255}$/, "the name of a bucket");
+export const bucketName = z
+  .string()
+  .regex(/^[\w.:/-]{1,255}$/, "the name of a bucket")
+  .regex(
+    /^(?!.*--x-s3$)/,
+    "a bucket that lists its objects in order, which those of one zone (--x-s3) do not",
+  );
 export const region = z.string().regex(/^[\w-]{1,64}$/, "the name of a region, such as eu-west-1");
 export const hostName = z
   .string()

@@ -1,12 +1,9 @@
 import { isIP } from "node:net";
-import { StoreError } from "../../../ports/object-store.ts";
 import type { S3Settings } from "./client.ts";
 import type { BucketAddress } from "./sdk-address.ts";
 
 /** Names that every store means as they stand; others (of access points) say more than a name. */
 const PLAIN = /^[\w.-]+$/;
-/** Buckets of one zone: they list in no order and know few of the requests that a delivery needs. */
-const ONE_ZONE = /--x-s3$/;
 /** A bucket that can be part of a host name; with dots only where no certificate has to match. */
 const HOST_LABEL = /^[a-z0-9][a-z0-9-]{1,61}[a-z0-9]$/;
 const HOST_LABELS = /^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/;
@@ -14,11 +11,6 @@ const HOST_LABELS = /^[a-z0-9][a-z0-9.-]{1,61}[a-z0-9]$/;
 /** Finds it once. Without an address in the settings the storage SDK knows it. Throws `StoreError`. */
 export async function resolveAddress(settings: S3Settings): Promise<BucketAddress> {
   const { bucket, endpoint, region = "us-east-1", addressing } = settings;
-  if (ONE_ZONE.test(bucket))
-    throw new StoreError("unsupported", "a bucket of one zone lists its objects in no order", {
-      action: { do: "list" },
-      code: "directory bucket",
-    });
   if (endpoint === undefined || !PLAIN.test(bucket))
     return (await import("./sdk-address.ts")).askSdk(settings);
   const { protocol, hostname, port, pathname } = new URL(endpoint);
