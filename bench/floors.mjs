@@ -157,6 +157,5 @@ const FLOORS = {
   send,
   forget,
 };
-// Without a name it is Node.js itself.
 if (!isMainThread) hashThrough(workerData);
-else if (name !== undefined) await FLOORS[name](...words);
+else await FLOORS[name](...words);

@@ -11,7 +11,7 @@ try {
   stage.writeSettings(build, sandboxDestination(await stage.startSandbox(), "demo/"));
   await stage.run("deliver", "--quiet");
   await stage.run("survey", "--quiet");
-  const rows = await compareRuns(ROUNDS, () => stage.runScript("bench/floors.mjs"), {
+  const rows = await compareRuns(ROUNDS, () => stage.runScript("bench/nothing.mjs"), {
     "--version": () => stage.run("--version"),
     "--help": () => stage.run("--help"),
     "survey of the demo's site": () => stage.run("survey"),

@@ -1,0 +1,1 @@
+// The floor of a start: Node.js itself.
