@@ -1,27 +1,19 @@
 // 10,000 changed addresses, all read back in every form: on the sandbox's edge and on Varnish (root, from Debian's packages).
 // Builds first: node scripts/build.mjs && node bench/confirm.mjs [sandbox|varnish]
-import { execFileSync, spawn } from "node:child_process";
-import { chmodSync, mkdtempSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { execFileSync } from "node:child_process";
+import { chmodSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { createServer } from "node:http";
-import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
-import { createInterface } from "node:readline";
 import { report } from "./measure.mjs";
+import { createStage } from "./stage.mjs";
 
 const PAGES = 10_000;
-const PROGRAM = resolve("dist/main.js");
 const SCRIPTS = resolve("test/servers/scripts");
 
-const work = mkdtempSync(join(tmpdir(), "courier-confirm-"));
+const stage = createStage();
+const { work } = stage;
 // The cache gives up being root.
 chmodSync(work, 0o755);
-const environment = {
-  PATH: process.env.PATH,
-  HOME: work,
-  AWS_EC2_METADATA_DISABLED: "true",
-  AWS_CONFIG_FILE: join(work, "none"),
-  AWS_SHARED_CREDENTIALS_FILE: join(work, "none"),
-};
 
 const writeSite = (text) => {
   const folder = join(work, "build");
@@ -32,43 +24,23 @@ const writeSite = (text) => {
       join(folder, `page-${page}.html`),
       `<!doctype html><title>${page}</title>${`<p>${text}`.repeat(50)}`,
     );
-  return folder;
 };
 
-/** @returns what the program says, or nothing but its exit code where that is not 0 or 5 */
-function deliver(credentials) {
-  return new Promise((done, fail) => {
-    const child = spawn(process.execPath, [PROGRAM, "deliver", "--format", "json"], {
-      cwd: work,
-      env: { ...environment, ...credentials },
-      stdio: ["ignore", "pipe", "pipe"],
-    });
-    let [out, err] = ["", ""];
-    child.stdout.on("data", (chunk) => (out += chunk));
-    child.stderr.on("data", (chunk) => (err += chunk));
-    child.once("close", (exit) => {
-      if (exit === 0 || exit === 5) done({ exit, ...JSON.parse(out) });
-      else fail(new Error(`exit ${exit}: ${out}${err}`));
-    });
-  });
+/** What the program says, with how it ended. */
+async function deliver() {
+  const { exit, out } = await stage.run("deliver", "--format", "json");
+  return { exit, ...JSON.parse(out) };
 }
 
-const writeSettings = (destination) => {
-  writeFileSync(
-    join(work, "courier.yaml"),
-    `site: Pelican Sound Ferries\nbuild: { folder: build }\ndestinations:\n  bench:\n${destination}`,
-  );
-};
-
-async function measure(name, { settings, credentials, countRequests }) {
+async function measure(name, { settings, countRequests }) {
   for (const confirm of ["all", "60s"]) {
-    writeSettings(settings(confirm === "all" ? ", confirm: all" : ""));
+    stage.writeSettings("build", settings(confirm === "all" ? ", confirm: all" : ""));
     writeSite(`before ${confirm}`);
-    await deliver(credentials);
+    await deliver();
     writeSite(`after ${confirm}`);
     const before = await countRequests?.();
     const started = performance.now();
-    const { exit, invalidation, phases } = await deliver(credentials);
+    const { exit, invalidation, phases } = await deliver();
     const [edge] = invalidation.edges;
     report(
       `confirmation of ${PAGES} addresses, ${name}, confirm: ${confirm === "all" ? "all" : "a minute"}`,
@@ -90,32 +62,11 @@ async function measure(name, { settings, credentials, countRequests }) {
 }
 
 async function onSandbox() {
-  const child = spawn(
-    process.execPath,
-    [
-      PROGRAM,
-      "sandbox",
-      "--data",
-      join(work, "sandbox"),
-      "--store-port",
-      "0",
-      "--edge-port",
-      "0",
-      "--format",
-      "json",
-    ],
-    { stdio: ["ignore", "pipe", "inherit"], env: environment },
-  );
-  const facts = JSON.parse(
-    await new Promise((done) => createInterface({ input: child.stdout }).once("line", done)),
-  );
-  const { endpoint, bucket, region, edge, pops, purgeToken, accessKeyId, secretAccessKey } = facts;
+  const { endpoint, bucket, region, edge, pops, purgeToken } = await stage.startSandbox();
   await measure("the sandbox", {
-    credentials: { AWS_ACCESS_KEY_ID: accessKeyId, AWS_SECRET_ACCESS_KEY: secretAccessKey },
     settings: (more) =>
       `    url: ${edge}\n    store: { kind: s3, endpoint: "${endpoint}", bucket: ${bucket}, region: ${region} }\n    edge: { kind: purge, nodes: ${JSON.stringify(pops)}, token: ${purgeToken}, query: ignored, longestFetch: 1s${more} }\n`,
   });
-  child.kill();
 }
 
 async function onVarnish() {
@@ -141,7 +92,6 @@ async function onVarnish() {
   const url = `http://127.0.0.1:${origin.address().port}`;
   execFileSync(join(SCRIPTS, "start-varnish.sh"), [String(port), url, data], { env: own, stdio: "ignore" });
   await measure("Varnish", {
-    credentials: {},
     settings: (more) =>
       `    url: http://127.0.0.1:${port}\n    store: { kind: folder, folder: root }\n    edge: { kind: purge, url: "http://127.0.0.1:${port}", token: ferry-token, query: ignored, longestFetch: 1s${more} }\n`,
     countRequests: () => {
@@ -159,5 +109,5 @@ try {
   if (only !== "varnish") await onSandbox();
   if (only !== "sandbox") await onVarnish();
 } finally {
-  rmSync(work, { recursive: true });
+  stage.end();
 }

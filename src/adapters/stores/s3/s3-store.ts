@@ -174,7 +174,12 @@ class S3Store implements ObjectStore {
           ...(headers ? toFields(headers) : {}),
         },
       });
-      return { etag: unquoted(root && textOf(root, "ETag")) };
+      if (root?.name !== "CopyObjectResult")
+        throw new StoreError("other", "it answers a copy with something else", {
+          action: { do: "copy", from: from.key, to },
+          code: "wrong answer",
+        });
+      return { etag: unquoted(textOf(root, "ETag")) };
     });
   }
 

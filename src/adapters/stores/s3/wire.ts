@@ -73,7 +73,10 @@ export class Wire {
   ): Promise<{ readonly answer: WireAnswer; readonly root?: XmlElement | undefined }> {
     const answer = await this.send(request);
     const text = await readText(answer.body);
-    const root = text === "" ? undefined : parseXml(text);
+    const root = text.trim() === "" ? undefined : parseXml(text);
+    // A page of somebody on the way confirms nothing.
+    const isPage = root === undefined ? text.trim() !== "" : /^html$/i.test(root.name);
+    if (isPage) throw toError(200, answer, NO_DOCUMENT);
     // Copies begin to answer before they know how they end.
     if (root?.name === "Error") throw toError(503, answer, root);
     return { answer, root };
@@ -107,7 +110,7 @@ export class Wire {
 }
 
 function toHttpRequest(
-  { method, name, query = {}, headers = {}, content }: WireRequest,
+  { method, name, query = {}, headers = {}, content, isUnsigned }: WireRequest,
   address: BucketAddress,
 ): HttpRequest {
   const { protocol, hostname, port, path } = address;
@@ -120,7 +123,7 @@ function toHttpRequest(
       host: isStandardPort ? hostname : `${hostname}:${port}`,
       "user-agent": "restless-courier",
       ...withoutAbsent(headers),
-      "x-amz-content-sha256": content?.hash ?? EMPTY_HASH,
+      ...(isUnsigned === true ? {} : { "x-amz-content-sha256": content?.hash ?? EMPTY_HASH }),
       ...(content ? { "content-length": String(content.size) } : {}),
       ...(content && content.size >= ASK_FIRST_BYTES ? { expect: "100-continue" } : {}),
     },
@@ -144,6 +147,15 @@ async function readText(body: Readable): Promise<string> {
 async function toFailure(status: number, answer: WireAnswer): Promise<Error> {
   return toError(status, answer, parseXml(await readText(answer.body)));
 }
+
+const NO_DOCUMENT: XmlElement = {
+  name: "Error",
+  text: "",
+  children: [
+    { name: "Code", text: "no answer of the protocol", children: [] },
+    { name: "Message", text: "what it answers is no document of the protocol", children: [] },
+  ],
+};
 
 /** An error in the form of the SDK's. */
 function toError(status: number, { headers }: WireAnswer, root: XmlElement | undefined): Error {
