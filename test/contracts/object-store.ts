@@ -180,6 +180,17 @@ export function describeObjectStore(
       await store.remove(keys);
     });
 
+    test("hundreds of looks and reads let go of what they were made by", async () => {
+      await put("looked-at", "x", {} as never);
+      const many = Array.from({ length: 150 }, (_, index) => (index % 3 === 0 ? "not-there" : "looked-at"));
+      const sizes = await Promise.all(many.map(async (key) => (await store.head(key))?.size ?? 0));
+      expect(sizes.reduce((sum, size) => sum + size, 0)).toBe(100);
+      for (const key of many) await store.isPublic(key);
+      const texts = await Promise.all(many.map(async (key) => readText(await store.get(key))));
+      expect(texts.join("").length).toBe(100);
+      await store.remove(["looked-at"]);
+    });
+
     test("content that is streamed is checked as well", async () => {
       const bytes = Buffer.alloc(200_000, "ferry ");
       const open = () => Readable.from([bytes.subarray(0, 70_000), bytes.subarray(70_000)]);

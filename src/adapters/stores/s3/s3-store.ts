@@ -93,7 +93,7 @@ class S3Store implements ObjectStore {
     this.count("head");
     return this.orNothing({ do: "look", key }, key, async () => {
       const headers = { "x-amz-checksum-mode": "ENABLED" };
-      const answer = await this.wire.send({ method: "HEAD", name: this.nameOf(key), headers });
+      const { answer } = await this.wire.ask({ method: "HEAD", name: this.nameOf(key), headers });
       const hash = toHash(answer.headers);
       return { ...toFacts(answer), ...(hash === undefined ? {} : { hash }) };
     });
@@ -234,7 +234,7 @@ class S3Store implements ObjectStore {
   async isPublic(key: ObjectKey): Promise<boolean> {
     this.count("head");
     try {
-      await this.wire.send({ method: "HEAD", name: this.nameOf(key), isUnsigned: true });
+      await this.wire.ask({ method: "HEAD", name: this.nameOf(key), isUnsigned: true });
       return true;
     } catch {
       // What can't be reached unsigned is not public from here.

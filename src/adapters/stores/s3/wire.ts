@@ -55,7 +55,10 @@ export class Wire {
     this.credentials = createCredentials({ profile, credentialsFile, hide });
   }
 
-  /** @returns an answer of success; throws what `toStoreError` reads */
+  /**
+   * Whoever asks so reads the body to its end, and be it empty: until then its connection is nobody else's.
+   * @returns an answer of success; throws what `toStoreError` reads
+   */
   async send(request: WireRequest): Promise<WireAnswer> {
     const { address, signer } = await this.prepare();
     const unsigned = toHttpRequest(request, address);
