@@ -10,14 +10,16 @@ interface Seen {
 }
 
 /** A server that answers so, and what it was asked. */
-async function serve(status: number, body: string, headers: Record<string, string> = {}) {
+async function serve(status: number, body: string, headers: Record<string, string> = {}, breaksOff = false) {
   const seen: Seen[] = [];
   const server: Server = createServer((request, response) => {
     let text = "";
     request.on("data", (chunk: Buffer) => (text += chunk.toString()));
     request.on("end", () => {
       seen.push({ line: `${request.method} ${request.url}`, headers: request.headers, body: text });
-      response.writeHead(status, headers).end(body);
+      response.writeHead(status, headers);
+      if (!breaksOff) response.end(body);
+      else response.write(body, () => response.destroy());
     });
   });
   await new Promise<void>((done) => server.listen(0, "127.0.0.1", done));
@@ -82,6 +84,15 @@ test.each<[string, number, string, object]>([
   await expect(wire.ask({ method: "GET", query: { "list-type": "2" } })).rejects.toMatchObject(error);
   end();
 }); // prettier-ignore
+
+test("a refusal whose words break off is known by its status", async () => {
+  const { wire, end } = await serve(403, "<Error>", { "content-length": "99" }, true);
+  await expect(wire.ask({ method: "GET" })).rejects.toMatchObject({
+    code: "ECONNRESET",
+    $metadata: { httpStatusCode: 403 },
+  });
+  end();
+});
 
 test("an answer without a document has no root, and one with a document is read", async () => {
   const empty = await serve(204, "");

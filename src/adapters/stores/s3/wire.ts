@@ -147,9 +147,19 @@ async function readText(body: Readable): Promise<string> {
   return Buffer.concat(chunks).toString("utf8");
 }
 
+/** What a refusal says; one whose words can't be read to their end is told by its status all the same. */
 async function toFailure(status: number, answer: WireAnswer): Promise<Error> {
-  return toError(status, answer, parseXml(await readText(answer.body)));
+  try {
+    return toError(status, answer, parseXml(await readText(answer.body)));
+  } catch (error) {
+    return Object.assign(error as Error, toMetadata(status, answer));
+  }
 }
+
+const toMetadata = (status: number, { headers }: WireAnswer): object => ({
+  $metadata: { httpStatusCode: status, requestId: headers["x-amz-request-id"] },
+  $response: { statusCode: status, headers },
+});
 
 const NO_DOCUMENT: XmlElement = {
   name: "Error",
@@ -161,13 +171,12 @@ const NO_DOCUMENT: XmlElement = {
 };
 
 /** An error in the form of the SDK's. */
-function toError(status: number, { headers }: WireAnswer, root: XmlElement | undefined): Error {
+function toError(status: number, answer: WireAnswer, root: XmlElement | undefined): Error {
   const code = root?.name === "Error" ? textOf(root, "Code") : undefined;
   const message = (root && textOf(root, "Message")) ?? "";
   return Object.assign(new Error(message), {
     name: code ?? (status === 404 ? "NotFound" : `${status}`),
-    $metadata: { httpStatusCode: status, requestId: headers["x-amz-request-id"] },
-    $response: { statusCode: status, headers },
+    ...toMetadata(status, answer),
   });
 }
 
