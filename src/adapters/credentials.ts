@@ -21,6 +21,9 @@ export function createCredentials({
   credentialsFile,
   hide,
 }: CredentialSettings): ReturnType<typeof defaultProvider> {
+  // The SDK's note that this Node version will lose support one day is for us, not for those who run the tool. Clients are
+  // made with these credentials, and some credentials by clients of their own.
+  process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
   const find = defaultProvider({
     ...(profile === undefined ? {} : { profile }),
     ...(credentialsFile === undefined ? {} : { filepath: credentialsFile }),

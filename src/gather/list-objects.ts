@@ -27,8 +27,7 @@ export function chooseSplits(keys: readonly ObjectKey[]): ObjectKey[] {
 }
 
 /**
- * Lists everything below the prefix: page after page at first, then, when the splits are known, what is left of it in parts
- * side by side. Wrong splits make parts of unequal length and nothing else. Where a store turns out not to list in the order
+ * Lists everything below the prefix: page after page at first, then, when the splits are known, in parts side by side. Wrong splits make parts of unequal length and nothing else. Where a store turns out not to list in the order
  * of UTF-8, or not from where it is asked to, the list is read once more from its beginning to its end.
  */
 export async function listAll(
@@ -38,12 +37,9 @@ export async function listAll(
   if (!store.listsFromAnywhere) return toListed([await readPart(store)]);
   let until: ObjectKey | undefined;
   let hasEnded = false as boolean;
-  let last: ObjectKey = "";
-  const first = readPart(store, { until: () => until }, (key) => (last = key)).finally(
-    () => (hasEnded = true),
-  );
+  const first = readPart(store, { until: () => until }).finally(() => (hasEnded = true));
   const others = splits.then((all) => {
-    const ahead = hasEnded ? [] : all.filter((key) => byUtf8(key, last) > 0);
+    const ahead = hasEnded ? [] : all;
     [until] = ahead;
     return Promise.all(
       ahead.map((after, place) => readPart(store, { after, until: () => ahead[place + 1] })),
@@ -61,18 +57,12 @@ interface Part extends Listed {
   readonly after: ObjectKey | undefined;
 }
 
-async function readPart(
-  store: ObjectStore,
-  range?: ListRange,
-  note?: (key: ObjectKey) => void,
-): Promise<Part> {
+async function readPart(store: ObjectStore, range?: ListRange): Promise<Part> {
   const listing: ListedObject[] = [];
   let storeTimeMs = 0;
   for await (const page of store.list("", range)) {
     for (const object of page.objects) listing.push(object);
     storeTimeMs = page.storeTimeMs ?? storeTimeMs;
-    const last = page.objects.at(-1);
-    if (last) note?.(last.key);
   }
   return { listing, storeTimeMs, after: range?.after };
 }

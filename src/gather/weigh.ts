@@ -2,6 +2,7 @@ import { promisify } from "node:util";
 import { brotliCompress, constants, gzip } from "node:zlib";
 import type { Analysis } from "../core/build/analysis.ts";
 import { createFirstVisitFinder } from "../core/build/first-visit.ts";
+import { runPool } from "../core/delivery/pool.ts";
 import type { FirstVisit } from "../core/model/wanted.ts";
 import type { ObjectKey, Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
@@ -72,12 +73,13 @@ async function weighContents(
     if (weight) weights.set(parcel.hash, weight);
     else if (!toDo.has(parcel.hash)) toDo.set(parcel.hash, parcel);
   }
-  const waiting = toDo.values();
-  const work = async (): Promise<void> => {
-    for (const parcel of waiting)
+  await runPool(
+    [...toDo.values()],
+    () => SIDE_BY_SIDE,
+    async (parcel) => {
       weights.set(parcel.hash, await weigh(source.open(parcel).open() as Uint8Array));
-  };
-  await Promise.all(Array.from({ length: SIDE_BY_SIDE }, work));
+    },
+  );
   return weights;
 }
 

@@ -59,7 +59,6 @@ export function createDistributionEdge(
 ): Edge {
   const { name, identity, confirmation, endpoint, region, query, minimumFreshness, holdsFor, negative } =
     settings;
-  process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
   const client = new CloudFrontClient({
     region,
     // Our own retries know when to give up; the client's would be hidden in them.

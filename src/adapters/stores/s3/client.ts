@@ -21,14 +21,13 @@ const ignore = (): void => undefined;
 const SILENT = { trace: ignore, debug: ignore, info: ignore, warn: ignore, error: ignore };
 
 /**
- * The protocol's standard client, with what we do differently: one try per call (the retries are ours), the content's hash
+ * The protocol's standard client, with what we do differently: one try per call (the retries are ours), a part's hash
  * as signed payload hash instead of trailing checksums, and one second for the look-up of a machine's own credentials.
  */
 export function createClient(settings: S3Settings): S3Client {
   const client = new S3Client(toConfiguration(settings));
   signPayloadHash(client);
   addContentMd5(client);
-  noteStoreTime(client);
   return client;
 }
 
@@ -42,8 +41,6 @@ function toConfiguration({
   hide,
   stop,
 }: S3Settings): S3ClientConfig {
-  // Its note that this Node version will lose support one day is for us, not for those who run the tool.
-  process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
   return {
     ...(region === undefined ? (endpoint === undefined ? {} : { region: "us-east-1" }) : { region }),
     ...(endpoint === undefined ? {} : { endpoint }),
@@ -66,16 +63,14 @@ interface Wire {
   readonly body?: unknown;
 }
 
-const HASHED = new Set(["PutObjectCommand", "UploadPartCommand"]);
-
-/** Moves the hash of the content from its parameter to the header that is signed and checked by every store. */
+/** Moves the hash of a part from its parameter to the header that is signed and checked by every store. */
 function signPayloadHash(client: S3Client): void {
   // By the context of the call, which all of its steps share.
   const hashes = new WeakMap<object, string>();
   client.middlewareStack.add(
     (next, context) => (call) => {
       const input = call.input as { ChecksumSHA256?: string };
-      const hash = HASHED.has(String(context.commandName)) ? input.ChecksumSHA256 : undefined;
+      const hash = context.commandName === "UploadPartCommand" ? input.ChecksumSHA256 : undefined;
       if (hash === undefined) return next(call);
       const { ChecksumSHA256: _, ...rest } = input;
       hashes.set(context, hash);
@@ -89,10 +84,6 @@ function signPayloadHash(client: S3Client): void {
       if (hash === undefined) return next(call);
       const { headers } = call.request as Wire;
       headers["x-amz-content-sha256"] = hash;
-      // Kept with the object, where the store can: it tells the bytes where an ETag is no MD5 (encrypted by a key service),
-      // and a bucket that locks its objects takes none without it. Parts would have to announce theirs beforehand.
-      if (context.commandName === "PutObjectCommand")
-        headers["x-amz-checksum-sha256"] = Buffer.from(hash, "hex").toString("base64");
       return next(call);
     },
     { step: "build", name: "signPayloadHash", priority: "low" },
@@ -110,19 +101,5 @@ function addContentMd5(client: S3Client): void {
       return next(call);
     },
     { step: "build", name: "addContentMd5", priority: "low" },
-  );
-}
-
-/** The store's own clock, for retention: never this machine's. */
-function noteStoreTime(client: S3Client): void {
-  client.middlewareStack.add(
-    (next) => async (call) => {
-      const answer = await next(call);
-      const date = (answer.response as { headers?: Record<string, string> }).headers?.date;
-      const metadata = (answer.output as { $metadata?: { storeTimeMs?: number } }).$metadata;
-      if (metadata && date !== undefined) metadata.storeTimeMs = Date.parse(date);
-      return answer;
-    },
-    { step: "deserialize", name: "noteStoreTime", priority: "high" },
   );
 }

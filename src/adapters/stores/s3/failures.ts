@@ -43,10 +43,11 @@ const KINDS: Readonly<Record<string, StoreErrorKind>> = {
   AnswerTooLarge: "other",
 };
 
-/** Failures that are no answer of the store's, as people would say them. */
+/** Failures that are no answer in the store's words, as people would say them. */
 const SAID: Readonly<Record<string, string>> = {
   AnswerTooLarge: "without end",
   AbortError: "nothing, since it was stopped",
+  NoDocument: "with a page that is not the protocol's",
 };
 
 /** A connection that could not be made, or broke; the client hides it in the text of an error of its own. */

@@ -76,8 +76,8 @@ test.each<[string, number, string, object]>([
   ["that comes after a good beginning", 200, ERROR, { name: "SlowDown", $metadata: { httpStatusCode: 503 } }],
   ["without words", 404, "", { name: "NotFound", message: "" }],
   ["in a page of somebody on the way", 502, "<html><p>bad gateway", { name: "502", $response: { statusCode: 502 } }],
-  ["that is a page where a document should be", 200, "<html><p>sign in<br></body></html>", { name: "no answer of the protocol", $metadata: { httpStatusCode: 200 } }],
-  ["that is a whole page", 200, "<!DOCTYPE html><HTML><p>sign in</p></HTML>", { name: "no answer of the protocol" }],
+  ["that is a page where a document should be", 200, "<html><p>sign in<br></body></html>", { name: "NoDocument", $metadata: { httpStatusCode: 200 } }],
+  ["that is a whole page", 200, "<!DOCTYPE html><HTML><p>sign in</p></HTML>", { name: "NoDocument" }],
   ["that leads elsewhere", 301, "<Error><Code>PermanentRedirect</Code></Error>", { name: "PermanentRedirect" }],
 ])("a failure %s is an error of the SDK's form", async (_, status, body, error) => {
   const { wire, end } = await serve(status, body, { "x-amz-request-id": "r1" });

@@ -165,7 +165,7 @@ const NO_DOCUMENT: XmlElement = {
   name: "Error",
   text: "",
   children: [
-    { name: "Code", text: "no answer of the protocol", children: [] },
+    { name: "Code", text: "NoDocument", children: [] },
     { name: "Message", text: "what it answers is no document of the protocol", children: [] },
   ],
 };
