@@ -55,8 +55,8 @@ export function createStage() {
     run: (...words) => run(PROGRAM, words, work, environment),
     runScript: (script, ...words) => run(resolve(script), words, work, environment),
     end: () => {
-      for (const child of running) child.kill();
-      rmSync(work, { recursive: true, force: true });
+      for (const child of running) child.kill("SIGKILL");
+      rmSync(work, { recursive: true, force: true, maxRetries: 5 });
     },
   };
 }

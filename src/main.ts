@@ -1,23 +1,26 @@
 #!/usr/bin/env node
-import * as nodeModule from "node:module";
-
 declare const __VERSION__: string;
 
 // The only place that sets the exit code. Asking for the version must cost next to nothing, so it loads nothing.
-const [only, ...others] = process.argv.slice(2);
-if ((only === "--version" || only === "-V") && others.length === 0) {
+const args = process.argv.slice(2);
+if ((args[0] === "--version" || args[0] === "-V") && args.length === 1) {
   process.stdout.write(`${__VERSION__}\n`);
 } else {
-  keepCompiled(process.env);
-  const { run } = await import("./cli/run.ts");
-  process.exitCode = await run(process.argv.slice(2), __VERSION__);
+  const { runKept } = await import("./kept-code.ts");
+  // What a command compiles is kept under its name, so that none pays for the others.
+  const name = /^[a-z]+$/.exec(args[0] ?? "help")?.[0] ?? "other";
+  const program = runKept<typeof import("./cli/run.ts")>(
+    new URL("./program.cjs", import.meta.url),
+    findFolder(process.env),
+    [name, "other"],
+  );
+  process.exitCode = await program.exports.run(args, __VERSION__);
   // Who has stopped a run does not wait for an edge's answer or a pause between two tries.
   if (process.exitCode === 130 || process.exitCode === 143) process.exit();
+  program.keep(program.exports.COMMANDS.some((command) => command.name === name) ? name : "other");
 }
 
-/** From version 22 on Node.js can keep what it has compiled (a fifth to a third of a start), in the user's cache folder. */
-function keepCompiled({ XDG_CACHE_HOME: caches, HOME: home }: NodeJS.ProcessEnv): void {
-  const { enableCompileCache } = nodeModule as { enableCompileCache?: (folder: string) => unknown };
+function findFolder({ XDG_CACHE_HOME: caches, HOME: home }: NodeJS.ProcessEnv): string | undefined {
   const base = caches !== undefined && caches !== "" ? caches : home && `${home}/.cache`;
-  if (base) enableCompileCache?.(`${base}/restless-courier/compiled`);
+  return base ? `${base}/restless-courier/compiled` : undefined;
 }

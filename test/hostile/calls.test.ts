@@ -41,9 +41,10 @@ test.each([
 test("a damaged hash cache is dropped, and said to whoever wants to know", async () => {
   const project = place.projectOf(makeBuild());
   await project.result(["deliver"]);
-  const folder = join(project.folder, ".cache/restless-courier");
-  const [name = ""] = readdirSync(folder);
-  truncateSync(join(folder, name), 100);
+  const folder = join(project.home, ".cache/restless-courier");
+  const caches = readdirSync(folder).filter((name) => name !== "compiled");
+  expect(caches.length).toBeGreaterThan(0);
+  for (const name of caches) truncateSync(join(folder, name), 100);
   const { exit, stderr } = await project.run(["compare", "--verbose"]);
   expect([exit, stderr]).toEqual([0, expect.stringContaining("is damaged: every file is read anew")]);
 });

@@ -21,12 +21,13 @@ for (const stream of [stdout, stderr]) stream.setMaxListeners(0);
 class CalledHere {
   private static isUnderWay = false;
   readonly folder = temporaryFolder("called-here");
+  readonly home = this.folder;
   private readonly environment: NodeJS.ProcessEnv;
 
   constructor(settings: string, credentials: { accessKeyId: string; secretAccessKey: string }) {
     writeFiles(this.folder, { "courier.yaml": settings });
     this.environment = {
-      HOME: this.folder,
+      HOME: this.home,
       AWS_ACCESS_KEY_ID: credentials.accessKeyId,
       AWS_SECRET_ACCESS_KEY: credentials.secretAccessKey,
       AWS_EC2_METADATA_DISABLED: "true",

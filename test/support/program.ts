@@ -12,6 +12,9 @@ export const AT_ONCE = "settle: 0s, longestFetch: 0s";
 
 const PROGRAM = resolve("dist/main.js");
 
+/** Shared by what a test file calls: what the program compiled for one of its projects serves the others. */
+const HOME = temporaryFolder("home");
+
 /** A test that failed has stopped nothing: what it left would keep the whole test run from ending. */
 const started = new Set<ChildProcess>();
 afterAll(() => {
@@ -35,13 +38,14 @@ export interface Outcome {
 /** A folder with settings, in which the built program is called as a user would. */
 export class Project {
   readonly folder = temporaryFolder("project");
+  readonly home = HOME;
   private readonly environment: NodeJS.ProcessEnv;
 
   constructor(settings: string, credentials: { accessKeyId: string; secretAccessKey: string }) {
     writeFiles(this.folder, { "courier.yaml": settings });
     this.environment = {
       PATH: process.env.PATH,
-      HOME: this.folder,
+      HOME,
       AWS_ACCESS_KEY_ID: credentials.accessKeyId,
       AWS_SECRET_ACCESS_KEY: credentials.secretAccessKey,
       AWS_EC2_METADATA_DISABLED: "true",

@@ -1,6 +1,6 @@
+import { counted } from "../../words/text.ts";
 import type { CheckupResult } from "../../results/checkup.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
-import { counted } from "../frame/numbers.ts";
 
 type LinkResult = CheckupResult["links"][number];
 

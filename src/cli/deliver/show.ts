@@ -4,8 +4,8 @@ import { isPlainReason } from "../../words/reasons.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 import { showInvalidation } from "../invalidate/show.ts";
 import { showFindings } from "../verify/show.ts";
-import { listed } from "../../words/text.ts";
-import { counted, showBytes, showSeconds, showTime } from "../frame/numbers.ts";
+import { counted, listed } from "../../words/text.ts";
+import { showBytes, showSeconds, showTime } from "../frame/numbers.ts";
 
 /** How many names of one kind are shown before the rest is counted. */
 const MOST_NAMES = 12;

@@ -14,9 +14,6 @@ export const showSeconds = (seconds: number): string =>
     ? `${seconds.toFixed(seconds < 10 ? 2 : 0)} s`
     : `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
 
-export const counted = (count: number, one: string, more = `${one}s`): string =>
-  `${count.toLocaleString("en-GB")} ${count === 1 ? one : more}`;
-
 /** `13 d more (until 2026-12-07 09:00 UTC)` or `2 h ago (2026-11-23 07:00 UTC)`. */
 export function showTime(at: string, now: Date): string {
   const minutes = (Date.parse(at) - now.getTime()) / 60_000;

@@ -1,3 +1,4 @@
+import { counted } from "../../words/text.ts";
 import type { DeliveryEvent, Reporter } from "../../ports/reporter.ts";
 import { toProblemResult } from "../../results/problem.ts";
 import { showAction } from "../../words/actions.ts";
@@ -5,7 +6,7 @@ import { showEdgeWait } from "../../words/edges.ts";
 import { showWarning } from "../../words/warnings.ts";
 import { clean, type Terminal } from "./terminal.ts";
 import { annotateProblems } from "./annotations.ts";
-import { counted, showBytes, showSeconds } from "./numbers.ts";
+import { showBytes, showSeconds } from "./numbers.ts";
 
 const WORDS: Readonly<Record<string, string>> = {
   keep: "keeping contents",

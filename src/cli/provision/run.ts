@@ -1,3 +1,4 @@
+import { counted } from "../../words/text.ts";
 import { basename } from "node:path";
 import { existsSync, mkdirSync } from "node:fs";
 import type { ExitCode } from "../../words/exits.ts";
@@ -11,7 +12,6 @@ import { askYes } from "../frame/ask.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import { withDestination } from "../wiring/session.ts";
-import { counted } from "../frame/numbers.ts";
 import { showProvision } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { openBucket } from "../wiring/open.ts";

@@ -7,8 +7,8 @@ import type {
 } from "../../results/history.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 import { toBlock } from "../frame/block.ts";
-import { listed } from "../../words/text.ts";
-import { counted, showBytes, showTime } from "../frame/numbers.ts";
+import { counted, listed } from "../../words/text.ts";
+import { showBytes, showTime } from "../frame/numbers.ts";
 
 type Release = ReleaseListResult["releases"][number];
 

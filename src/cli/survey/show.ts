@@ -1,10 +1,10 @@
 import { relative } from "node:path";
 import { largest } from "../../core/model/largest.ts";
 import { ROLES } from "../../core/model/role.ts";
-import { placeOf } from "../../words/text.ts";
+import { counted, placeOf } from "../../words/text.ts";
 import type { Survey } from "../../results/survey.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
-import { counted, showBytes } from "../frame/numbers.ts";
+import { showBytes } from "../frame/numbers.ts";
 
 const MOST_FILES = 8;
 const MOST_PROBLEMS = 15;

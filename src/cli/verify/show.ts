@@ -1,8 +1,7 @@
 import { largest } from "../../core/model/largest.ts";
 import type { VerifyResult } from "../../results/verification.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
-import { listed } from "../../words/text.ts";
-import { counted } from "../frame/numbers.ts";
+import { counted, listed } from "../../words/text.ts";
 
 type Findings = VerifyResult["findings"];
 

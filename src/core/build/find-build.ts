@@ -62,8 +62,8 @@ export function findBuild({ names, pageFolders }: ProjectLook): FoundBuild | und
 
 /** A name for the site: the page's title, or the project's name in words. */
 export function guessSiteName({ title, packageName, repository }: ProjectLook): string | undefined {
-  const [first = ""] = (title ?? "").split(/\s+[|·–—-]\s+/);
-  const last = (title ?? "").split(/\s+[|·–—]\s+/).at(-1) ?? "";
+  const [first = ""] = (title ?? "").split(/\s+[|\u00b7\u2013\u2014-]\s+/);
+  const last = (title ?? "").split(/\s+[|\u00b7\u2013\u2014]\s+/).at(-1) ?? "";
   const shortest = last !== "" && last.length < first.length ? last : first;
   if (shortest.trim() !== "") return shortest.trim();
   const words = (packageName ?? repository)
