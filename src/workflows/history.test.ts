@@ -1,7 +1,9 @@
+import { buffer } from "node:stream/consumers";
 import { around } from "../../test/support/around.ts";
 import { listAll } from "../gather/list-objects.ts";
 import { readOpen } from "../gather/read-destination.ts";
 import { DAY, OPTIONS, PRUNE, site, Stage } from "../../test/support/stage.ts";
+import type { ReadObject } from "../ports/object-store.ts";
 import { deliver } from "./deliver.ts";
 import { prune } from "./prune.ts";
 import { compareReleases, listReleases, repairReleases } from "./releases.ts";
@@ -196,17 +198,47 @@ test("the record of a run that has not ended stops every prune where it can't be
   await expect(prune(stage.delivery(), PRUNE)).rejects.toMatchObject({ code: "record-unreadable", data: { key, cause: { code: "left-so" } } }); // prettier-ignore
 });
 
-test("an unreadable record stops every removal, and is named", async () => {
+test("an unreadable record stops every prune; a delivery takes nothing that it needs, for the newest record tells", async () => {
   const stage = new Stage();
   stage.retention = { releases: 3, forSeconds: 86_400 };
   for (const name of ["one", "two", "three"]) await stage.deliver(site(name));
-  const [, second] = await stage.keys(".courier/releases/");
-  stage.store.tamper(second ?? "", "rubbish");
+  const [, second = ""] = await stage.keys(".courier/releases/");
+  const whole = await buffer(((await stage.store.get(second)) as ReadObject).body);
+  stage.store.tamper(second, "rubbish");
   stage.nowMs += 2 * DAY;
   await expect(prune(stage.delivery(), PRUNE)).rejects.toMatchObject({ code: "record-unreadable" });
   const next = await stage.deliver(site("four"));
-  expect([next.pruned, next.warnings]).toEqual([[], [expect.stringContaining("nothing is pruned")]]);
-  expect(await stage.keys("assets/")).toHaveLength(4);
+  expect(next.pruned).toContain("assets/one-1f2e3d4c.js");
+  expect(await stage.keys("assets/")).toHaveLength(3);
+  stage.store.tamper(second, whole);
+  await stage.redeliver("2");
+  expect(await stage.text("index.html")).toBe("two index");
+});
+
+test("a delivery reads the newest record alone, however many releases are retained, and release 0 where there is one", async () => {
+  const stage = new Stage();
+  stage.retention = { releases: 6, forSeconds: 3600 };
+  const deliverReading = async (name: string): Promise<string[]> => {
+    const read = new Set<string>();
+    const get = (key: string) => (read.add(key.replace(/-.*/, "")), stage.store.get(key));
+    const delivery = stage.delivery(site(name));
+    await deliver(
+      { ...delivery, place: { ...delivery.place, store: around(stage.store, { get }) } },
+      OPTIONS,
+    );
+    return [...read].filter((key) => key.startsWith(".courier/releases/")).sort();
+  };
+  for (let turn = 1; turn <= 8; turn += 1) {
+    await stage.deliver(site(`turn ${turn}`));
+    stage.nowMs += DAY;
+  }
+  expect(await deliverReading("turn 9")).toEqual([".courier/releases/8"]);
+  stage.nowMs += DAY;
+  stage.store.tamper("index.html", "a hotfix by hand");
+  await stage.deliver(site("turn 10"));
+  expect(await deliverReading("turn 11")).toEqual([".courier/releases/0", ".courier/releases/10"]);
+  expect((await stage.redeliver("0")).bytes.sent).toBe(0);
+  expect(await stage.text("index.html")).toBe("a hotfix by hand");
 });
 
 test("two releases are compared without a build", async () => {

@@ -27,7 +27,7 @@ export class PureDestination {
   readonly waybills = new Map<number, Waybill>();
   pointer: Pointer | undefined;
   readonly rules;
-  readonly retention = { releases: 2, forSeconds: 0 };
+  retention = { releases: 2, forSeconds: 0 };
   readonly edges;
   private time = 0;
 
@@ -50,14 +50,18 @@ export class PureDestination {
   analyse = (files: Readonly<Record<string, string>>) =>
     analyseBuild(memoryBuild(files).read([]), this.rules, this.state);
 
-  decide(wanted: Wanted): DeliveryDecision {
+  facts(wanted: Wanted): Omit<Parameters<typeof decideDelivery>[0], "olderWaybills"> {
     const { state, retention } = this;
-    const facts = {
+    return {
       ...{ site: "Pelican Sound Ferries", wanted, problems: [], state, retention, edges: this.edges },
       comparison: compareParcels(wanted.parcels, state),
       ...{ addressRules: this.rules.addressRules, clientRoutes: false, bucketPrefix: "", vanishShare: 1 },
       ...{ exposedAt: undefined, allowed: new Set<string>() },
     };
+  }
+
+  decide(wanted: Wanted): DeliveryDecision {
+    const facts = this.facts(wanted);
     const needed = selectNeededWaybills(facts).map(({ release }) => this.waybills.get(release));
     return decideDelivery({ ...facts, olderWaybills: needed.filter((waybill) => waybill !== undefined) });
   }

@@ -6,7 +6,7 @@ import { findRefusals, type GuardFacts } from "./guards.ts";
 import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
 import type { EarlierAnswer } from "../edges/held-answers.ts";
 import type { EdgeNeeds } from "../model/edge.ts";
-import { openKey, type ObjectKey, type UrlPath } from "../model/names.ts";
+import { openKey, RELEASES_PREFIX, type ObjectKey, type UrlPath } from "../model/names.ts";
 import type { Parcel, RecordedParcel } from "../model/parcel.ts";
 import { isAssetLike } from "../model/role.ts";
 import type { Plan } from "../model/plan.ts";
@@ -23,12 +23,8 @@ import { findOrderViolations, OrderFault } from "./order.ts";
 import { listOwed, selectOrphans, selectUnrecorded, toOwed } from "../edges/owed.ts";
 import { planDelivery } from "./plan.ts";
 import type { Problem } from "../model/problem.ts";
-import {
-  selectExpiredState,
-  selectNeededContents,
-  selectRetained,
-  type RetentionRule,
-} from "../history/retention.ts";
+import { findLastListed, selectListed, type LastListed } from "../history/last-listed.ts";
+import { selectExpiredState, selectRetained, type RetentionRule } from "../history/retention.ts";
 import { isAnnounced, selectInvalidations, type Invalidations } from "../edges/stale-addresses.ts";
 
 export interface DeliveryFacts {
@@ -51,7 +47,7 @@ export interface DeliveryFacts {
   readonly sequence?: number | undefined;
   readonly exposedAt: GuardFacts["exposedAt"];
   readonly allowed: ReadonlySet<string>;
-  /** Waybills of the releases that stay retained, without the current one; undefined where one could not be read. */
+  /** Waybills of those that `selectNeededWaybills` names; undefined where one could not be read. */
   readonly olderWaybills: readonly Waybill[] | undefined;
 }
 
@@ -75,6 +71,8 @@ export interface DeliveryDecision {
   readonly takesOver: readonly ObjectKey[];
   /** Everything that answers once this is done. */
   readonly answering: readonly Parcel[];
+  /** Contents that the releases which stay list; undefined where nothing goes, or older records had to tell and can't be read. */
+  readonly lastListed: LastListed | undefined;
   /** What edges owe that are no longer in the settings. */
   readonly orphans: readonly OwedInvalidation[];
   /** How many addresses are asked for only since an edge is not known to keep to `max-age=0`, by edge. */
@@ -82,17 +80,24 @@ export interface DeliveryDecision {
 }
 
 /**
- * The older releases whose waybills a decision needs: those that stay, when some record goes. A delivery that makes no
- * release, and has nobody's to end, lets nothing go.
+ * The older releases whose waybills a decision needs: release 0 when some record goes; all that stay where the newest
+ * record was made before 0.2 and does not say what the vault holds for them. A delivery that makes no release, and has
+ * nobody's to end, lets nothing go.
  */
 export function selectNeededWaybills(facts: Omit<DeliveryFacts, "olderWaybills">): RetainedRelease[] {
   const { state, retention } = facts;
-  if (!clearsState(facts, makesRelease(facts, findNewRouting(facts)))) return [];
+  const isNew = makesRelease(facts, findNewRouting(facts));
+  const { pointer, waybill } = state;
+  if (!waybill || !clearsState(facts, isNew)) return [];
   const stay = selectRetained(state, nextRelease(state), retention);
-  const records = state.listing.filter(({ key }) => key.startsWith(".courier/releases/")).length;
-  const { pointer } = state;
-  return records > stay.length ? stay.filter((release) => !(pointer && isSameRelease(release, pointer))) : [];
+  const goes = letsRecordsGo(state, stay);
+  if (!waybill.vault && (isNew || goes))
+    return stay.filter((release) => !(pointer && isSameRelease(release, pointer)));
+  return goes ? stay.filter(({ release }) => release === 0) : [];
 }
+
+const letsRecordsGo = ({ listing }: DestinationState, stay: readonly RetainedRelease[]): boolean =>
+  listing.filter(({ key }) => key.startsWith(RELEASES_PREFIX)).length > stay.length;
 
 type RoutingFacts = Pick<DeliveryFacts, "state" | "wanted" | "comparison">;
 
@@ -118,7 +123,10 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     originals.length > 0 ||
     retained.some((candidate) => candidate.release === state.pointer?.release);
   const { spared, sparable, ...edges } = decideInvalidations(facts, comparison, newRouting);
-  const expired = clearsState(facts, isNew) ? selectExpired(facts, comparison, { retained, originals }) : [];
+  const clears = clearsState(facts, isNew);
+  const known = clears ? findLastListed(state, state.waybill?.vault ? [] : facts.olderWaybills) : undefined;
+  const lastListed = known && selectListed(known, retained);
+  const expired = clears ? selectExpired(facts, comparison, { retained, originals, lastListed }) : [];
   const owed = toOwed([...edges.unmaskings, ...edges.invalidations, ...edges.lateInvalidations], state);
   const plan = planDelivery({
     ...{ release, state, comparison, keepsPrevious, expired, owed, workers },
@@ -142,6 +150,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     newRouting,
     sparable,
     answering: listAnswering(facts, comparison),
+    lastListed,
     orphans: selectOrphans(listOwed(state), facts.edges),
   };
 }
@@ -229,10 +238,7 @@ function selectOriginals(state: DestinationState, { changes }: Comparison): Reco
 function selectExpired(
   { state, olderWaybills }: DeliveryFacts,
   comparison: Comparison,
-  {
-    retained,
-    originals,
-  }: { readonly retained: readonly RetainedRelease[]; readonly originals: readonly RecordedParcel[] },
+  { retained, originals, lastListed }: Pick<DeliveryDecision, "retained" | "originals" | "lastListed">,
 ): ObjectKey[] {
   // A record that can't be read may name anything: then nothing is pruned.
   if (olderWaybills === undefined || (state.unreadable ?? []).length > 0) return [];
@@ -244,10 +250,11 @@ function selectExpired(
     )
     .map(({ recorded }) => recorded.key);
   const ended = (state.open ?? []).map(({ run }) => openKey(run));
-  const current = state.waybill && stays.has(state.waybill.release) ? [state.waybill] : [];
-  // Without the older waybills nothing is known of what they need; they are read whenever a record goes.
-  if (olderWaybills.length + current.length !== retained.length) return [...assets, ...ended];
-  const needed = selectNeededContents([...current, ...olderWaybills]);
+  // Release 0 is read whenever a record goes: before, nothing is known of what it needs.
+  if (!lastListed || !letsRecordsGo(state, retained)) return [...assets, ...ended];
+  const needed = new Set(lastListed.keys());
+  for (const { release, parcels } of olderWaybills)
+    if (release === 0) for (const { storedHash } of parcels) needed.add(storedHash);
   for (const { storedHash } of originals) needed.add(storedHash);
   for (const { website } of selectUnrecorded(state)) for (const hash of website?.kept ?? []) needed.add(hash);
   for (const change of comparison.changes) if (isAnnounced(change)) needed.add(change.parcel.storedHash);

@@ -240,9 +240,21 @@ test("the website's settings that a run which died has saved stay in the vault u
   expect([clearedWith({ kept: ["b".repeat(64)], rules: [] }).includes(kept.key), clearedWith().includes(kept.key)]).toEqual([false, true]);
 }); // prettier-ignore
 
+test("where the newest record does not say what the vault holds, the older ones must be read, or nothing of ours goes", () => {
+  const place = delivered({ "index.html": "1" }, { "index.html": "2" }, { "index.html": "3" });
+  const newest = place.waybills.get(3) as Waybill;
+  place.waybills.set(3, { ...newest, vault: undefined } as never);
+  const { wanted } = place.analyse({ "index.html": "4" });
+  const facts = { ...place.facts(wanted), olderWaybills: undefined };
+  expect(selectNeededWaybills(facts).map(({ release }) => release)).toEqual([2, 1]);
+  const { plan, lastListed, warnings } = decideDelivery(facts);
+  expect([plan.phases.some(({ name }) => name === "clear"), lastListed]).toEqual([false, undefined]);
+  expect(warnings.map(({ code }) => code)).toContain("older-unreadable");
+});
+
 test("a record says nothing of what there is nothing to say of", () => {
   const { waybill } = delivered({ "index.html": "one" }).state;
-  expect(Object.keys(waybill ?? {}).sort()).toEqual(["at", "by", "parcels", "previous", "release", "run", "site", "standing"]); // prettier-ignore
+  expect(Object.keys(waybill ?? {}).sort()).toEqual(["at", "by", "parcels", "previous", "release", "run", "site", "standing", "vault"]); // prettier-ignore
 });
 
 test("of a way back only the store can speak; errors of a build refuse unless they are lifted, and an empty one always", () => {

@@ -6,6 +6,7 @@ import { isAssetLike } from "../model/role.ts";
 import { releaseOf, type Wanted } from "../model/wanted.ts";
 import { phaseOf, stepsOf, targetOf } from "../model/plan.ts";
 import { selectUnrecorded } from "../edges/owed.ts";
+import { toVaultLists } from "../history/last-listed.ts";
 import type { DestinationState, OpenDelivery, Pointer, RetainedRelease, Waybill } from "../model/release.ts";
 
 export interface NextReleaseFacts {
@@ -73,6 +74,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(wanted.missing === undefined ? {} : { missing: wanted.missing }),
     ...(wanted.routing.length === 0 ? {} : { routing: wanted.routing }),
     ...(kept.length === 0 ? {} : { keptSettings: kept }),
+    ...(decision.lastListed && { vault: toVaultLists(decision.lastListed, listVault(facts)) }),
     parcels: wanted.parcels.map(toRecorded),
     // Those that this very delivery clears are still listed: it may die before it gets there.
     standing: decision.comparison.stale
@@ -85,6 +87,14 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
       })),
   };
 }
+
+/** What is in the vault, and what this delivery brings there. */
+const listVault = ({ state, decision }: NextReleaseFacts): Set<ObjectKey> =>
+  new Set(
+    [...state.listing.map(({ key }) => key), ...stepsOf(phaseOf(decision.plan, "keep")).map(targetOf)].filter(
+      isStateKey,
+    ),
+  );
 
 /** The pointer to a release; what its edges are about to be asked for stands in it as owed. */
 export function toPointer(

@@ -30,6 +30,7 @@ const key = fc.string({ minLength: 1 }).filter(isSiteKey);
 const address = fc.string().map((text) => `/${text}`);
 const waybill = fc.record({
   missing: fc.dictionary(key, fc.array(address)), workers: fc.array(key), firstVisit: fc.record({ page: key, wire: fc.nat() }),
+  vault: fc.dictionary(fc.stringMatching(/^[1-9]\d{0,3}$/), fc.array(sha)),
   site: fc.string(), release: fc.integer({ min: 1, max: 1e6 }), run: fc.stringMatching(/^[\w-]{1,40}$/), previous: fc.nat(), at: fc.string(), by: fc.string(),
   parcels: fc.array(parcel), standing: fc.array(parcel.chain((facts) => fc.nat().map((lastIn) => ({ ...facts, lastIn })))),
 }); // prettier-ignore

@@ -51,6 +51,7 @@ const headerLine = z.object({
   firstVisit: z.object({ page: siteKey, wire: z.int().min(0) }).optional(),
   routing: rules.optional(),
   keptSettings: z.array(sha256).optional(),
+  vault: z.record(z.string().regex(/^[1-9]\d*$/), z.array(sha256)).optional(),
   parcels: z.int(),
   standing: z.int(),
 });

@@ -32,6 +32,8 @@ export interface Waybill {
   readonly routing?: readonly RoutingRule[];
   /** Settings of the website endpoint that this release, or runs which died before it, wrote over; they are in the vault. */
   readonly keptSettings?: readonly Sha256[];
+  /** What the vault holds for earlier releases, by the number of the last one that lists it; absent in records of before 0.2. */
+  readonly vault?: Readonly<Record<string, readonly Sha256[]>>;
   readonly parcels: readonly RecordedParcel[];
   /** Our objects that still stand though this release does not list them; each has `lastIn`. */
   readonly standing: readonly RecordedParcel[];

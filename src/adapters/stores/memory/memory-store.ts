@@ -178,9 +178,12 @@ export class MemoryStore implements ObjectStore {
   }
 
   /** Changes an object as somebody else would, unseen by the trace. */
-  tamper(key: ObjectKey, text: string | undefined, headers: ObjectHeaders = {}): void {
-    if (text === undefined) this.objects.delete(key);
-    else this.objects.set(key, this.toHeld(new TextEncoder().encode(text), headers));
+  tamper(key: ObjectKey, content: string | Uint8Array | undefined, headers: ObjectHeaders = {}): void {
+    if (content === undefined) this.objects.delete(key);
+    else {
+      const bytes = typeof content === "string" ? new TextEncoder().encode(content) : content;
+      this.objects.set(key, this.toHeld(bytes, headers));
+    }
   }
 
   private write(entry: string, key: ObjectKey, held: Held): Written {
