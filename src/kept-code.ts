@@ -39,7 +39,8 @@ export function runKept<T>(
 ): RunningProgram<T> {
   const filename = fileURLToPath(bundle);
   // Code fits this bundle, this V8 with its flags, and this kind of processor.
-  const own = `${__PROGRAM__}-${process.arch}-${cachedDataVersionTag().toString(36)}`;
+  const tag = cachedDataVersionTag();
+  const own = `${__PROGRAM__}-${process.arch}-${tag.toString(36)}`;
   const fileOf = (name: string): string => join(folder as string, `${own}-${name}`);
   const cachedData = folder === undefined ? undefined : findKept(names.map(fileOf));
   const script = new Script(readFileSync(filename, "latin1"), { filename, cachedData });
@@ -51,6 +52,8 @@ export function runKept<T>(
     exports: module.exports as T,
     keep: (name) => {
       if (folder === undefined || atStart > (1 - NEW_SHARE) * countCode()) return;
+      // Flags that were set since belong to the code, too: no other call would begin with them.
+      if (cachedDataVersionTag() !== tag) return;
       writeChecked(fileOf(name), script.createCachedData());
       try {
         removeOld(folder);

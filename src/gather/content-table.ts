@@ -154,6 +154,14 @@ function toKept(header: Header, numbers: Buffer): KeptContents {
   // Copied, since typed arrays begin at multiples of their size.
   const pairs = new Uint32Array(Uint8Array.from(numbers.subarray(0, pairBytes)).buffer);
   const words = new Float64Array(Uint8Array.from(numbers.subarray(pairBytes)).buffer);
+  // Pages made from a template name the same files on the same lines: they share what says so.
+  const shared = new Map<string, Reference>();
+  const referenceAt = (place: number, line: number): Reference => {
+    const key = `${place}:${line}`;
+    const reference = shared.get(key) ?? ({ ...references[place], line } as Reference);
+    shared.set(key, reference);
+    return reference;
+  };
   return {
     places: new Map(ids.map((id, place) => [id, place])),
     ages,
@@ -162,7 +170,7 @@ function toKept(header: Header, numbers: Buffer): KeptContents {
       const lasts = referenceEnds[place] as number;
       const found: Reference[] = [];
       for (let at = lasts - (referenceCounts[place] as number); at < lasts; at++)
-        found.push({ ...references[pairs[at * 2] as number], line: pairs[at * 2 + 1] } as Reference);
+        found.push(referenceAt(pairs[at * 2] as number, pairs[at * 2 + 1] as number));
       const wordEnd = wordEnds[place] as number;
       return {
         head: head === undefined ? NO_BYTES : Buffer.from(head, "base64"),

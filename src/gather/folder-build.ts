@@ -28,6 +28,8 @@ export interface FolderBuildOptions {
   readonly projectFolder?: string | undefined;
   /** Files that go with the build from elsewhere; absent: none. */
   readonly added?: readonly AddedFile[] | undefined;
+  /** Is told how many files there are, before the first is read. */
+  readonly onScanned?: ((files: number) => void) | undefined;
 }
 
 /** A build in a folder, or in an archive, which is unpacked into a folder of its own for as long as it is needed. */
@@ -35,7 +37,7 @@ export async function openBuild(path: string, options: FolderBuildOptions = {}):
   if (!ARCHIVE.test(path) || statSync(path, { throwIfNoEntry: false })?.isDirectory() === true)
     return createFolderBuild(path, options);
   const { folder, dispose } = await unpackArchive(path);
-  const build = createFolderBuild(folder, { added: options.added });
+  const build = createFolderBuild(folder, { added: options.added, onScanned: options.onScanned });
   return {
     ...build,
     read: async (exclude) => ({ ...(await build.read(exclude)), folder: path }),
@@ -46,7 +48,7 @@ export async function openBuild(path: string, options: FolderBuildOptions = {}):
 /** A build in a folder. Nothing is read before `read` is called. */
 export function createFolderBuild(
   folder: string,
-  { cache, projectFolder, added = [] }: FolderBuildOptions = {},
+  { cache, projectFolder, added = [], onScanned = () => undefined }: FolderBuildOptions = {},
 ): BuildSource {
   const hashScanned = async (scan: Scan): Promise<Build> => {
     const build = await hashBuild(folder, scan, cache && openHashCache(cache, folder));
@@ -57,6 +59,7 @@ export function createFolderBuild(
   return {
     read: (exclude) => {
       const scan = withAdded(scanBuild(folder, exclude), added);
+      onScanned(scan.files.length);
       return hashScanned(scan);
     },
     ...(cache ? { weights: openWeightMemory(cache, folder) } : {}),

@@ -1,5 +1,4 @@
 import { createHash } from "node:crypto";
-import { gunzipSync } from "node:zlib";
 import type { Unlabelled } from "../core/compare/compare.ts";
 import { runPool } from "../core/delivery/pool.ts";
 import { OperatorError } from "../core/model/failure.ts";
@@ -23,11 +22,12 @@ import type {
   RetainedRelease,
   Waybill,
 } from "../core/model/release.ts";
-import { parseOpen, parsePointer, parseWaybill, unreadable } from "../core/history/waybill.ts";
+import { parseOpen, parsePointer, unreadable, WaybillReader } from "../core/history/waybill.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
 import { readWhole } from "../ports/read-whole.ts";
 import { hashStream } from "./hash-files.ts";
 import { chooseSplits, listAll, type Listed } from "./list-objects.ts";
+import { unpackLines, unpackText } from "./unpack.ts";
 
 /**
  * Reads what is known of a destination: the pointer, its waybill, the list, and the records of runs that have not ended;
@@ -120,7 +120,7 @@ export async function readOpen(
     // It ended just now.
     if (!found) continue;
     try {
-      open.push(parseOpen([...toLines(tryUnzip(await readWhole(found, key), key))], key));
+      open.push(parseOpen((await unpackText(await readWhole(found, key), key)).split("\n"), key));
     } catch (error) {
       if (!(error instanceof OperatorError)) throw error;
       unreadable.push(key);
@@ -154,7 +154,7 @@ export async function readWaybill(
   if (createHash("sha256").update(bytes).digest("hex") !== waybillHash) {
     throw unreadable(key, { code: "not-recorded" });
   }
-  return parseWaybillBytes(bytes, key);
+  return await parseWaybillBytes(bytes, key);
 }
 
 /** The same, undefined where it can't be read. */
@@ -171,17 +171,10 @@ export async function tryReadWaybill(
 }
 
 /** Throws `record-unreadable`. */
-export const parseWaybillBytes = (bytes: Buffer, key: ObjectKey): Waybill =>
-  parseWaybill(toLines(tryUnzip(bytes, key)), key);
-
-/** Line by line, so that the text of a large record is never in memory as a whole beside what it says. */
-function* toLines(text: Buffer): Generator<string> {
-  for (let start = 0; start < text.length;) {
-    const end = text.indexOf(10, start);
-    const next = end < 0 ? text.length : end;
-    yield text.toString("utf8", start, next);
-    start = next + 1;
-  }
+export async function parseWaybillBytes(bytes: Buffer, key: ObjectKey): Promise<Waybill> {
+  const reader = new WaybillReader(key);
+  for await (const lines of unpackLines(bytes, key)) for (const line of lines) reader.add(line);
+  return reader.end();
 }
 
 /** The names that were once delivered as immutable; none where nothing was recorded yet. */
@@ -192,27 +185,7 @@ export async function readImmutableNames(
   const found = listing.some(({ key }) => key === IMMUTABLE_KEY) ? await store.get(IMMUTABLE_KEY) : undefined;
   if (!found) return new Map();
   const bytes = await readWhole(found, IMMUTABLE_KEY);
-  return parseImmutableNames(tryUnzip(bytes, IMMUTABLE_KEY).toString("utf8"));
-}
-
-/** What a record may unpack to: so much in all, and so many times its own size where that is more than a little. */
-const MOST_UNPACKED = 400_000_000;
-const MOST_TIMES = 200;
-const ALWAYS_UNPACKED = 16_000_000;
-
-/**
- * Bytes that are no gzip become nothing: the parser refuses that in its own words. Throws `record-unreadable` where they
- * unpack to more than a record can be.
- */
-function tryUnzip(bytes: Buffer, key: ObjectKey): Buffer {
-  const maxOutputLength = Math.min(MOST_UNPACKED, Math.max(ALWAYS_UNPACKED, bytes.length * MOST_TIMES));
-  try {
-    return gunzipSync(bytes, { maxOutputLength });
-  } catch (error) {
-    if ((error as NodeJS.ErrnoException).code === "ERR_BUFFER_TOO_LARGE")
-      throw unreadable(key, { code: "too-large" });
-    return Buffer.alloc(0);
-  }
+  return parseImmutableNames(await unpackText(bytes, IMMUTABLE_KEY));
 }
 
 /** What a look at objects needs to know: which, and what they are hoped to be. */

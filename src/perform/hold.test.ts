@@ -22,11 +22,7 @@ const clock = {
 const told: string[] = [];
 const toolsOf = (store: ObjectStore, run: string, more: Partial<HoldTools> = {}): HoldTools => ({
   ...{ store, clock, run, by: "harbour", leaseSeconds: 30 },
-  machine: {
-    describe: () => ({ host: run, process: 1, processStart: "" }),
-    isAlive: () => undefined,
-    spareMemory: () => undefined,
-  },
+  machine: { describe: () => ({ host: run, process: 1, processStart: "" }), isAlive: () => undefined },
   report: (event) => event.event === "warning" && told.push(showWarning(event.warning)),
   assertGoesOn: () => undefined,
   ...more,
@@ -77,11 +73,7 @@ test("a hold is renewed by the writes that ask for it, for as long as it takes",
 test("a dead process on the same machine blocks nobody", async () => {
   const store = open();
   await takeHold(toolsOf(store, "first"), NOW);
-  const machine = {
-    describe: () => ({ host: "h", process: 2, processStart: "" }),
-    isAlive: () => false,
-    spareMemory: () => undefined,
-  };
+  const machine = { describe: () => ({ host: "h", process: 2, processStart: "" }), isAlive: () => false };
   await takeHold(toolsOf(store, "second", { machine }), NOW);
 });
 

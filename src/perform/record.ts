@@ -1,5 +1,7 @@
 import { createHash } from "node:crypto";
-import { gzipSync } from "node:zlib";
+import { Readable } from "node:stream";
+import { buffer } from "node:stream/consumers";
+import { createGzip, gzipSync } from "node:zlib";
 import { OperatorError } from "../core/model/failure.ts";
 import type { ImmutableNames } from "../core/model/immutable-names.ts";
 import { toImmutableText } from "../core/history/immutable-names.ts";
@@ -26,10 +28,25 @@ import { readWhole } from "../ports/read-whole.ts";
 /** Nobody but the tool reads the state part, and no cache may hold it. */
 export const STATE_HEADERS = { "cache-control": "no-store" };
 
+/** As gzip, some lines at a time: the text of a large record is never in memory as a whole. */
+const pack = (lines: Iterable<string>): Promise<Buffer> =>
+  buffer(Readable.from(inBatches(lines)).pipe(createGzip()));
+
+function* inBatches(lines: Iterable<string>): Generator<string> {
+  let batch: string[] = [];
+  for (const line of lines) {
+    if (batch.push(line) < LINES) continue;
+    yield `${batch.join("\n")}\n`;
+    batch = [];
+  }
+  if (batch.length > 0) yield `${batch.join("\n")}\n`;
+}
+
+const LINES = 500;
+
 /** Writes a waybill under its own name. @returns the SHA-256 of its bytes */
 export async function recordWaybill(store: ObjectStore, waybill: Waybill): Promise<string> {
-  const bytes = gzipSync(`${[...toWaybillLines(waybill)].join("\n")}\n`);
-  const content = toContent(bytes);
+  const content = toContent(await pack(toWaybillLines(waybill)));
   const key = waybillKey(waybill.release, waybill.run);
   await store.put(key, content, { ...STATE_HEADERS, "content-type": "application/gzip" });
   return content.hash;
@@ -37,7 +54,7 @@ export async function recordWaybill(store: ObjectStore, waybill: Waybill): Promi
 
 /** Writes down what a run is about to do, before it does anything else. */
 export async function recordOpen(store: ObjectStore, open: OpenDelivery): Promise<void> {
-  const content = toContent(gzipSync(`${[...toOpenLines(open)].join("\n")}\n`));
+  const content = toContent(await pack(toOpenLines(open)));
   await store.put(openKey(open.run), content, { ...STATE_HEADERS, "content-type": "application/gzip" });
 }
 

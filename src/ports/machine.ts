@@ -3,8 +3,6 @@ import type { Hold } from "../core/model/hold.ts";
 /** This machine and this process, as far as others must be able to tell them apart. */
 export interface Machine {
   describe(): Pick<Hold, "host" | "process" | "processStart">;
-  /** Takes time rather than memory from here on: for sites of very many files. */
-  spareMemory(): void;
   /** Whether the process that has a hold lives; undefined where it ran on another machine. */
   isAlive(hold: Pick<Hold, "host" | "process" | "processStart">): boolean | undefined;
 }

@@ -32,11 +32,7 @@ const siteOf = async (store: ObjectStore): Promise<Map<string, string>> => {
   return site;
 };
 
-const ALONE = {
-  describe: () => ({ host: "test", process: 1, processStart: "" }),
-  isAlive: () => false,
-  spareMemory: () => undefined,
-};
+const ALONE = { describe: () => ({ host: "test", process: 1, processStart: "" }), isAlive: () => false };
 
 const run = (build: Record<string, string>, store: ObjectStore, serves: "website" | "objects" = "website") =>
   // Whoever has a hold is dead by now: these runs come one after the other.

@@ -38,12 +38,9 @@ export interface BuildOutlook extends Outlook<ExplainedParcel> {
   readonly findings: Findings;
 }
 
-/** Above this many files memory counts more than a second. */
-const VERY_MANY = 25_000;
-
 /** Reads the build and the destination and decides the delivery; writes nothing. */
 export async function planOutlook(delivery: Delivery): Promise<BuildOutlook> {
-  const { run, place, source, writing } = delivery;
+  const { run, place, source } = delivery;
   // It scans before it returns: where there is no build nobody is asked.
   const reading = source.read(place.siteRules.exclude);
   // Both to their end, so that a failure of one leaves no call behind that goes on trying.
@@ -51,7 +48,6 @@ export async function planOutlook(delivery: Delivery): Promise<BuildOutlook> {
   if (read.status === "rejected") throw read.reason;
   if (asked.status === "rejected") throw asked.reason;
   const build = read.value;
-  if (build.files.length > VERY_MANY) writing.machine.spareMemory();
   const outlook = await planWith(delivery, build, asked.value);
   run.report({
     event: "gathered",

@@ -83,7 +83,7 @@ async function repair({ store, destination, siteRules, edges }: Place): Promise<
     if (!record) continue;
     const bytes = await readWhole(record, key);
     try {
-      found.push({ waybill: parseWaybillBytes(bytes, key), waybillHash: hash("sha256", bytes) });
+      found.push({ waybill: await parseWaybillBytes(bytes, key), waybillHash: hash("sha256", bytes) });
     } catch (error) {
       if (!(error instanceof OperatorError)) throw error;
     }

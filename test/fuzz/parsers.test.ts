@@ -3,11 +3,11 @@ import { parseImmutableNames } from "../../src/core/history/immutable-names.ts";
 import {
   parseOpen,
   parsePointer,
-  parseWaybill,
   toOpenLines,
   toPointerText,
   toWaybillLines,
 } from "../../src/core/history/waybill.ts";
+import { parseWaybill } from "../support/waybill-lines.ts";
 import { parseWays } from "../../src/core/edges/known-ways.ts";
 import { parseHold, toHoldText } from "../../src/core/delivery/hold.ts";
 import { findFingerprintNames } from "../../src/core/build/fingerprints/find.ts";

@@ -141,7 +141,6 @@ export function memoryDelivery({
       machine: machine ?? {
         describe: () => ({ host: "test", process: runs, processStart: "" }),
         isAlive: () => undefined,
-        spareMemory: () => undefined,
       },
     },
     safety: {

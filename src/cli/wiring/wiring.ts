@@ -3,7 +3,7 @@ import { existsSync } from "node:fs";
 import { userInfo } from "node:os";
 import { join, relative } from "node:path";
 import { systemClock } from "../../adapters/clock/system-clock.ts";
-import { systemMachine } from "../../adapters/machine/system-machine.ts";
+import { spareMemory, systemMachine } from "../../adapters/machine/system-machine.ts";
 import { GUARD_CODES } from "../../core/delivery/guards.ts";
 import { Pace } from "../../core/delivery/pace.ts";
 import { OperatorError } from "../../core/model/failure.ts";
@@ -98,6 +98,9 @@ export async function wireDelivery(
   return { target, stay: { ...stay, source } };
 }
 
+/** Above this many files memory counts more than a second. */
+const VERY_MANY = 25_000;
+
 /** The build of a destination. Throws `usage` where nobody says which it is, `no-build`. */
 export async function openBuildOf(
   target: Pick<Target, "buildFolder" | "projectFolder" | "added">,
@@ -115,6 +118,9 @@ export async function openBuildOf(
       cache: cachePlaceOf(args, terminal),
       projectFolder,
       added: target.added,
+      onScanned: (files) => {
+        if (files > VERY_MANY) spareMemory();
+      },
     }),
   };
 }

@@ -5,12 +5,12 @@ import type { OpenDelivery, Pointer, Waybill } from "../model/release.ts";
 import {
   parseOpen,
   parsePointer,
-  parseWaybill,
   toOpenLines,
   toPointerText,
   toWaybillLines,
   type UnreadableCause,
 } from "./waybill.ts";
+import { parseWaybill } from "../../../test/support/waybill-lines.ts";
 import { holds } from "../../../test/support/seeds.ts";
 
 const sha = fc.stringMatching(/^[0-9a-f]{64}$/);

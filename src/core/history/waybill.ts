@@ -90,26 +90,33 @@ function toParcelLine({ storedHash, ...parcel }: RecordedParcel): string {
   return JSON.stringify({ ...first, lastIn, aliasOf, redirectsTo, isLoaded });
 }
 
-/** Reads the lines of a waybill. Throws `record-unreadable` when they are cut off, damaged or of another version. */
-export function parseWaybill(lines: Iterable<string>, key: string): Waybill {
-  const parcels: RecordedParcel[] = [];
-  const standing: RecordedParcel[] = [];
-  let header: z.infer<typeof headerLine> | undefined;
-  const shared = new Map<string, ObjectHeaders>();
-  for (const line of lines) {
-    if (line === "") continue;
-    const data = parseJson(line, key);
-    if (header === undefined) header = check(headerLine, data, key);
+/** Reads a waybill line by line. Both calls throw `record-unreadable` when it is cut off, damaged or of another version. */
+export class WaybillReader {
+  private header: z.infer<typeof headerLine> | undefined;
+  private readonly parcels: RecordedParcel[] = [];
+  private readonly standing: RecordedParcel[] = [];
+  private readonly shared = new Map<string, ObjectHeaders>();
+
+  constructor(private readonly key: string) {}
+
+  add(line: string): void {
+    if (line === "") return;
+    const data = parseJson(line, this.key);
+    if (this.header === undefined) this.header = check(headerLine, data, this.key);
     else {
-      const recorded = parseParcel(data, key, shared);
-      (recorded.lastIn === undefined ? parcels : standing).push(recorded);
+      const recorded = parseParcel(data, this.key, this.shared);
+      (recorded.lastIn === undefined ? this.parcels : this.standing).push(recorded);
     }
   }
-  if (header === undefined) throw unreadable(key, { code: "empty" });
-  if (parcels.length !== header.parcels || standing.length !== header.standing)
-    throw unreadable(key, { code: "cut-off" });
-  const { format: _, parcels: _count, standing: _others, ...facts } = header;
-  return { ...facts, parcels, standing } as Waybill;
+
+  end(): Waybill {
+    const { header, parcels, standing, key } = this;
+    if (header === undefined) throw unreadable(key, { code: "empty" });
+    if (parcels.length !== header.parcels || standing.length !== header.standing)
+      throw unreadable(key, { code: "cut-off" });
+    const { format: _, parcels: _count, standing: _others, ...facts } = header;
+    return { ...facts, parcels, standing } as Waybill;
+  }
 }
 
 /**
