@@ -52,7 +52,10 @@ export async function loadCore(contents) {
   const folder = mkdtempSync(join(tmpdir(), "courier-bench-"));
   const outfile = join(folder, "core.mjs");
   const stdin = { contents, resolveDir: new URL("..", import.meta.url).pathname };
-  await build({ stdin, outfile, bundle: true, format: "esm", platform: "node", logLevel: "error" });
+  const banner = {
+    js: `import{createRequire}from"node:module";const require=createRequire(${JSON.stringify(import.meta.url)});`,
+  };
+  await build({ stdin, outfile, bundle: true, format: "esm", platform: "node", logLevel: "error", banner });
   const core = await import(pathToFileURL(outfile).href);
   rmSync(folder, { recursive: true });
   return core;

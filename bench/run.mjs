@@ -2,7 +2,16 @@
 import { execFileSync } from "node:child_process";
 import { fileURLToPath } from "node:url";
 
-const SCRIPTS = [["start"], ["deliveries"], ["hashing"], ["comparison"], ["cover"], ["page"]];
+const SCRIPTS = [
+  ["start"],
+  ["deliveries"],
+  ["hashing"],
+  ["comparison"],
+  ["cover"],
+  ["history"],
+  ["scale"],
+  ["page"],
+];
 for (const [name, ...words] of SCRIPTS)
   execFileSync(process.execPath, [fileURLToPath(new URL(`${name}.mjs`, import.meta.url)), ...words], {
     stdio: "inherit",

@@ -1,7 +1,7 @@
 import fc from "fast-check";
 import { holds } from "../../test/support/seeds.ts";
 import type { Reference } from "../core/model/reference.ts";
-import type { ContentFacts } from "./content-facts.ts";
+import { toContentId, type ContentFacts } from "./content-facts.ts";
 import { ContentTable, packContents, unpackContents } from "./content-table.ts";
 
 const SHAPES = { ends: [8], plain: [] };
@@ -77,4 +77,15 @@ test("texts are read anew where hashes of other lengths are looked for, and then
   const wider = unpackContents(packed, { ends: [10], plain: [] });
   expect(wider.find("page")).toBeUndefined();
   expect(wider.shapes).toEqual({ ends: [8, 10], plain: [6] });
+});
+
+test.each([
+  ["a.html", "a.js"],
+  ["a.html", "a.txt"],
+  ["manifest.json", "data.json"],
+  ["a.txt", "a.png"],
+  ["a.png", "a.made-up"],
+  ["a.txt", "a.made-up"],
+])("the same bytes are read differently as %s and as %s", (one, other) => {
+  expect(toContentId(one, "h")).not.toBe(toContentId(other, "h"));
 });

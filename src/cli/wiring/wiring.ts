@@ -98,8 +98,8 @@ export async function wireDelivery(
   return { target, stay: { ...stay, source } };
 }
 
-/** Above this many files memory counts more than a second. */
-const VERY_MANY = 25_000;
+/** Above this many files memory counts more than a twentieth of the time. */
+const VERY_MANY = 10_000;
 
 /** The build of a destination. Throws `usage` where nobody says which it is, `no-build`. */
 export async function openBuildOf(
