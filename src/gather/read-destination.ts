@@ -24,10 +24,10 @@ import type {
 } from "../core/model/release.ts";
 import { parseOpen, parsePointer, unreadable, WaybillReader } from "../core/history/waybill.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
-import { readWhole } from "../ports/read-whole.ts";
+import { readWhole, toRecordText } from "../ports/read-whole.ts";
 import { hashStream } from "./hash-files.ts";
 import { chooseSplits, listAll, type Listed } from "./list-objects.ts";
-import { unpackLines, unpackText } from "./unpack.ts";
+import { unpackLines } from "./unpack.ts";
 
 /**
  * Reads what is known of a destination: the pointer, its waybill, the list, and the records of runs that have not ended;
@@ -52,7 +52,8 @@ export async function readDestination(store: ObjectStore, destination: string): 
     return common;
   }
   const waybill = readNewest();
-  return { ...common, pointer: current.pointer, pointerEtag: current.etag, ...(waybill && { waybill }) };
+  const { pointer, etag: pointerEtag, hash: pointerHash } = current;
+  return { ...common, pointer, pointerEtag, pointerHash, ...(waybill && { waybill }) };
 }
 
 /** How often the pointer and the list are read until they speak of the same time. */
@@ -120,7 +121,7 @@ export async function readOpen(
     // It ended just now.
     if (!found) continue;
     try {
-      open.push(parseOpen((await unpackText(await readWhole(found, key), key)).split("\n"), key));
+      open.push(parseOpen(toRecordText(await readWhole(found, key), key).split("\n"), key));
     } catch (error) {
       if (!(error instanceof OperatorError)) throw error;
       unreadable.push(key);
@@ -129,17 +130,21 @@ export async function readOpen(
   return { open, unreadable };
 }
 
-/** The pointer and its ETag; undefined: nothing is delivered yet. Throws `record-unreadable`. */
-export async function readPointer(
-  store: ObjectStore,
-): Promise<{ pointer: Pointer; etag: string } | undefined> {
+/** A pointer as it stands in the store. */
+interface StandingPointer {
+  readonly pointer: Pointer;
+  readonly etag: string;
+  /** Of its bytes. */
+  readonly hash: Sha256;
+}
+
+/** Undefined: nothing is delivered yet. Throws `record-unreadable`. */
+export async function readPointer(store: ObjectStore): Promise<StandingPointer | undefined> {
   const found = await store.get(POINTER_KEY);
-  return (
-    found && {
-      pointer: parsePointer((await readWhole(found, POINTER_KEY)).toString("utf8")),
-      etag: found.etag,
-    }
-  );
+  if (!found) return undefined;
+  const bytes = await readWhole(found, POINTER_KEY);
+  const pointer = parsePointer(toRecordText(bytes, POINTER_KEY));
+  return { pointer, etag: found.etag, hash: createHash("sha256").update(bytes).digest("hex") };
 }
 
 /** A waybill that the pointer names. Throws `record-unreadable` when it is gone, damaged or another than was recorded. */
@@ -185,7 +190,7 @@ export async function readImmutableNames(
   const found = listing.some(({ key }) => key === IMMUTABLE_KEY) ? await store.get(IMMUTABLE_KEY) : undefined;
   if (!found) return new Map();
   const bytes = await readWhole(found, IMMUTABLE_KEY);
-  return parseImmutableNames(await unpackText(bytes, IMMUTABLE_KEY));
+  return parseImmutableNames(toRecordText(bytes, IMMUTABLE_KEY));
 }
 
 /** What a look at objects needs to know: which, and what they are hoped to be. */

@@ -1,11 +1,12 @@
 import { gzipSync } from "node:zlib";
 import fc from "fast-check";
 import { holds } from "../../test/support/seeds.ts";
-import { unpackLines, unpackText } from "./unpack.ts";
+import { toRecordText } from "../ports/read-whole.ts";
+import { unpackLines } from "./unpack.ts";
 
 async function readLines(packed: Buffer): Promise<string[]> {
   const lines: string[] = [];
-  for await (const some of unpackLines(packed, "k")) lines.push(...some);
+  for await (const some of unpackLines(packed, "k")) for (const one of some) lines.push(one);
   return lines;
 }
 
@@ -17,7 +18,10 @@ test("lines come as they were packed, wherever a piece of them ends", async () =
     fc.asyncProperty(fc.array(line, { maxLength: 8 }), async (lines) => {
       const packed = gzipSync(lines.join("\n"));
       expect(await readLines(packed)).toEqual(lines.length === 0 ? [""] : lines);
-      expect(await unpackText(packed, "k")).toBe(lines.join("\n"));
+      expect([packed, Buffer.from(lines.join("\n"))].map((bytes) => toRecordText(bytes, "k"))).toEqual([
+        lines.join("\n"),
+        lines.join("\n"),
+      ]);
     }),
     { seeds: [4], numRuns: 60 },
   );
@@ -31,7 +35,8 @@ test("what is no whole gzip, or unpacks to more than a record can be, is refused
   for (const bytes of [whole.subarray(0, -20), wrong, Buffer.from("a line\n"), Buffer.alloc(0)])
     await expect(readLines(bytes)).rejects.toMatchObject({ code: "record-unreadable", data: { cause: { code: "damaged" } } }); // prettier-ignore
   const bomb = gzipSync(Buffer.alloc(20_000_000, 10));
-  await expect(unpackText(bomb, "k")).rejects.toMatchObject({
-    data: { key: "k", cause: { code: "too-large" } },
-  });
+  const refusal = (code: string) => ({ code: "record-unreadable", data: { key: "k", cause: { code } } });
+  await expect(readLines(bomb)).rejects.toMatchObject(refusal("too-large"));
+  expect(() => toRecordText(bomb, "k")).toThrow(expect.objectContaining(refusal("too-large")) as Error);
+  expect(() => toRecordText(wrong, "k")).toThrow(expect.objectContaining(refusal("damaged")) as Error);
 });

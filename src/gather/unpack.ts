@@ -2,15 +2,10 @@ import { createGunzip } from "node:zlib";
 import type { ObjectKey } from "../core/model/names.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { unreadable } from "../core/history/waybill.ts";
+import { mostUnpacked } from "../ports/read-whole.ts";
 
-/**
- * What a record may unpack to: so much in all, where it is one text and where it is read line by line, and so many times its
- * own size where that is more than a little.
- */
-const MOST_TEXT = 400_000_000;
+/** What a record may unpack to where it is read line by line. */
 const MOST_IN_LINES = 4_000_000_000;
-const MOST_TIMES = 200;
-const ALWAYS_UNPACKED = 16_000_000;
 
 /** Bytes at a time: a large record is never in memory as a whole beside what it says. */
 const CHUNK = 256 * 1024;
@@ -19,8 +14,8 @@ const CHUNK = 256 * 1024;
  * Unpacks a record, piece by piece. Throws `record-unreadable` where it is no whole gzip, or unpacks to more than a record
  * can be.
  */
-async function* unpack(bytes: Buffer, key: ObjectKey, bound: number): AsyncGenerator<Buffer> {
-  const most = Math.min(bound, Math.max(ALWAYS_UNPACKED, bytes.length * MOST_TIMES));
+async function* unpack(bytes: Buffer, key: ObjectKey): AsyncGenerator<Buffer> {
+  const most = mostUnpacked(bytes.length, MOST_IN_LINES);
   const gunzip = createGunzip({ chunkSize: CHUNK });
   gunzip.end(bytes);
   let size = 0;
@@ -39,7 +34,7 @@ async function* unpack(bytes: Buffer, key: ObjectKey, bound: number): AsyncGener
 export async function* unpackLines(bytes: Buffer, key: ObjectKey): AsyncGenerator<string[]> {
   // Pieces of a line that has not ended: joined once, for it may be as long as the record.
   let begun: Buffer[] = [];
-  for await (const chunk of unpack(bytes, key, MOST_IN_LINES)) {
+  for await (const chunk of unpack(bytes, key)) {
     const end = chunk.lastIndexOf(10);
     if (end >= 0) {
       yield toLines([...begun, chunk.subarray(0, end)]);
@@ -51,10 +46,3 @@ export async function* unpackLines(bytes: Buffer, key: ObjectKey): AsyncGenerato
 }
 
 const toLines = (pieces: readonly Buffer[]): string[] => Buffer.concat(pieces).toString("utf8").split("\n");
-
-/** A packed record as one text. Throws `record-unreadable`. */
-export async function unpackText(bytes: Buffer, key: ObjectKey): Promise<string> {
-  const chunks: Buffer[] = [];
-  for await (const chunk of unpack(bytes, key, MOST_TEXT)) chunks.push(chunk);
-  return Buffer.concat(chunks).toString("utf8");
-}

@@ -133,6 +133,15 @@ test("a failed condition is never believed alone: our own success whose answer w
   const inner = new MemoryStore();
   const { etag } = await switchPointer(conditional(inner, "precondition", true), pointer("ours"), "before");
   expect((await inner.head(".courier/current.json"))?.etag).toBe(etag);
+  // A long one is packed.
+  const addresses = Array.from({ length: 9000 }, (_, page) => `/crossings/${page}/`);
+  const long = { ...pointer("ours"), owed: [{ edge: "near", addresses }] };
+  const written = await switchPointer(conditional(inner, "precondition", true), long, "before");
+  expect(await inner.head(".courier/current.json")).toMatchObject({
+    etag: written.etag,
+    headers: { "content-type": "application/gzip" },
+  });
+  await expect(switchPointer(conditional(inner, "precondition", false), pointer("later"), "before")).rejects.toMatchObject({ code: "moved-meanwhile", data: { release: 2 } }); // prettier-ignore
 });
 
 test("a pointer that another run has moved stops this one, with and without conditions of the store", async () => {

@@ -23,7 +23,7 @@ import {
   type ObjectStore,
   type Written,
 } from "../ports/object-store.ts";
-import { readWhole } from "../ports/read-whole.ts";
+import { readWhole, toRecordText } from "../ports/read-whole.ts";
 
 /** Nobody but the tool reads the state part, and no cache may hold it. */
 export const STATE_HEADERS = { "cache-control": "no-store" };
@@ -81,9 +81,11 @@ export async function switchPointer(
   pointer: Pointer,
   expectedEtag: string | undefined,
 ): Promise<Written> {
-  const content = toContent(Buffer.from(toPointerText(pointer)));
+  const text = toPointerText(pointer);
+  const isLong = text.length > MOST_PLAIN;
+  const content = toContent(isLong ? gzipSync(text) : Buffer.from(text));
   const condition: Condition = expectedEtag === undefined ? { ifAbsent: true } : { ifEtag: expectedEtag };
-  const headers = { ...STATE_HEADERS, "content-type": "application/json" };
+  const headers = { ...STATE_HEADERS, "content-type": isLong ? "application/gzip" : "application/json" };
   for (let tries = 1; ; tries++) {
     try {
       return await store.put(POINTER_KEY, content, headers, condition);
@@ -92,7 +94,7 @@ export async function switchPointer(
       if (error.kind === "conditions-unsupported") break;
       if (error.kind !== "precondition") throw error;
       const standing = await readStanding(store);
-      if (standing && standing.text === toPointerText(pointer)) return { etag: standing.etag };
+      if (standing && standing.text === text) return { etag: standing.etag };
       if (standing?.etag !== expectedEtag) throw toMoved(standing, error);
       // Refused although nothing has changed, twice: a bucket that keeps versions may refuse every condition.
       if (tries >= TRIES) break;
@@ -100,6 +102,9 @@ export async function switchPointer(
   }
   return switchUnconditionally(store, content, headers, expectedEtag);
 }
+
+/** A pointer that is longer is packed: it holds what edges of a large site owe, and is written twice in a delivery. */
+const MOST_PLAIN = 100_000;
 
 /** How often a condition that holds is refused before it counts as one that can't be checked. */
 const TRIES = 2;
@@ -131,7 +136,7 @@ export async function readSmall(
 ): Promise<{ text: string; etag: string } | undefined> {
   const found = await store.get(key);
   if (!found) return undefined;
-  return { text: (await readWhole(found, key)).toString("utf8"), etag: found.etag };
+  return { text: toRecordText(await readWhole(found, key), key), etag: found.etag };
 }
 
 /** Bytes in memory as something to store. */

@@ -1,4 +1,4 @@
-import { createHash, hash } from "node:crypto";
+import { createHash } from "node:crypto";
 import type { Build } from "../core/model/build.ts";
 import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import { longestPageFreshness } from "../core/model/cache-control.ts";
@@ -7,7 +7,6 @@ import { applyEncodedForms } from "../core/build/stored-encoding.ts";
 import { compareParcels } from "../core/compare/compare.ts";
 import { withdraw } from "../core/compare/withdrawn.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";
-import { toPointerText } from "../core/history/waybill.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { POINTER_KEY, type ObjectKey } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
@@ -126,14 +125,14 @@ export async function decideOutlook(
 /** Where anybody may read our records: from the store, unsigned, or at the site's address, through whatever reads it there. */
 async function findExposure(
   { store, visitors, siteRules }: Place,
-  { pointer }: DestinationState,
+  { pointerHash }: DestinationState,
 ): Promise<"store" | "site" | undefined> {
-  if (!pointer) return undefined;
+  if (pointerHash === undefined) return undefined;
   // Who may read a folder is up to its web server.
   const isFolder = store.location.bucket === "";
   if (!isFolder && (await store.isPublic(POINTER_KEY))) return "store";
   const answer = await visitors?.ask(siteRules.addressRules.basePath + POINTER_KEY);
-  const isOurs = answer?.status === 200 && answer.hash === hash("sha256", toPointerText(pointer));
+  const isOurs = answer?.status === 200 && answer.hash === pointerHash;
   return isOurs ? "site" : undefined;
 }
 

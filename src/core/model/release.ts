@@ -120,6 +120,8 @@ interface OpenWebsite {
 export interface DestinationState {
   readonly pointer?: Pointer;
   readonly pointerEtag?: string;
+  /** Of the pointer's bytes as they stand in the store. */
+  readonly pointerHash?: Sha256;
   readonly waybill?: Waybill;
   readonly listing: readonly ListedObject[];
   /** Names that were once delivered as immutable; read only where a build brings names that no record knows. */
