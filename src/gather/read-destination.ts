@@ -24,7 +24,7 @@ import type {
 } from "../core/model/release.ts";
 import { parseOpen, parsePointer, unreadable, WaybillReader } from "../core/history/waybill.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
-import { readWhole, toRecordText } from "../ports/read-whole.ts";
+import { MOST_WAYBILL_BYTES, readWhole, toRecordText } from "../ports/read-whole.ts";
 import { hashStream } from "./hash-files.ts";
 import { chooseSplits, listAll, type Listed } from "./list-objects.ts";
 import { unpackLines } from "./unpack.ts";
@@ -155,7 +155,7 @@ export async function readWaybill(
   const key = waybillKey(release, run);
   const found = await store.get(key);
   if (!found) throw unreadable(key, { code: "gone" });
-  const bytes = await readWhole(found, key);
+  const bytes = await readWhole(found, key, MOST_WAYBILL_BYTES);
   if (createHash("sha256").update(bytes).digest("hex") !== waybillHash) {
     throw unreadable(key, { code: "not-recorded" });
   }

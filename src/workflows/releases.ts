@@ -7,7 +7,7 @@ import { findReleaseDifferences, type ReleaseDifference } from "../core/compare/
 import { decideRepair, type FoundWaybill } from "../core/history/repair.ts";
 import { listAll } from "../gather/list-objects.ts";
 import { parseWaybillBytes, readOpen, readPointer, tryReadWaybill } from "../gather/read-destination.ts";
-import { readWhole } from "../ports/read-whole.ts";
+import { MOST_WAYBILL_BYTES, readWhole } from "../ports/read-whole.ts";
 import { endHold, lookAtHold, type SeenHold } from "../perform/hold.ts";
 import { switchPointer } from "../perform/record.ts";
 import { withHold } from "./hold.ts";
@@ -81,7 +81,7 @@ async function repair({ store, destination, siteRules, edges }: Place): Promise<
   for (const { key } of listing.filter((object) => object.key.startsWith(RELEASES_PREFIX))) {
     const record = await store.get(key);
     if (!record) continue;
-    const bytes = await readWhole(record, key);
+    const bytes = await readWhole(record, key, MOST_WAYBILL_BYTES);
     try {
       found.push({ waybill: await parseWaybillBytes(bytes, key), waybillHash: hash("sha256", bytes) });
     } catch (error) {
