@@ -194,6 +194,26 @@ test("of release 0 the way back tells what the current release told, of any othe
   expect(back(one)).toMatchObject({ firstVisit: undefined, missing: undefined, workers: ["sw.js"] });
 });
 
+test("a way back wants what the record says of each file, without what the store once gave it", () => {
+  const plain = { hash: "h", storedHash: "s", size: 1, headers: { "content-type": "text/html" }, role: "page" } as const;
+  const parcels = [{ ...plain, key: "a" }, { ...plain, key: "b", aliasOf: "a" }, { ...plain, key: "c", redirectsTo: "/a" }, { ...plain, key: "d", isLoaded: true as const }];
+  const recorded = { release: 3, parcels: parcels.map((parcel) => ({ ...parcel, etag: "e", lastIn: 2 })) } as unknown as Waybill;
+  const { wanted } = fromRelease(recorded, undefined, ASIDE);
+  expect(wanted.parcels).toStrictEqual(parcels);
+  expect([...wanted.loaded]).toEqual(["d"]);
+}); // prettier-ignore
+
+test("of runs that died a prune takes over those that only remove, and of its removals it does in turn what there is", () => {
+  const place = delivered({ "index.html": "i", "old.html": "o" });
+  const died = { run: "died", removes: ["old.html"], parcels: [], owed: [], originals: [] };
+  const others = [{ ...died, parcels: [{}] }, { ...died, originals: [{}] }, { ...died, owed: [{}] }, { ...died, website: {} }];
+  const decision = decidePrune(toPruneFacts(place));
+  const author = { run: "r", at: "", by: "b" };
+  const taken = (open: object) => toPruneRecord(decision, { ...place.state, open: [open as never] }, author).taken.length;
+  expect([taken(died), ...others.map(taken)]).toEqual([1, 0, 0, 0, 0]);
+  expect(toPrunePhase(decision).groups.filter(({ steps }) => steps.length === 0)).toEqual([]);
+}); // prettier-ignore
+
 test("a pointer names one release 0, the latest", () => {
   const place = delivered({ "index.html": "i" });
   const { wanted } = place.analyse({ "index.html": "j" });
