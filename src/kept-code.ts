@@ -1,4 +1,4 @@
-import { lstatSync, readFileSync, readdirSync, rmSync } from "node:fs";
+import { lstatSync, readFileSync, readdirSync, rmSync, statSync } from "node:fs";
 import { createRequire } from "node:module";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -38,9 +38,8 @@ export function runKept<T>(
   names: readonly string[],
 ): RunningProgram<T> {
   const filename = fileURLToPath(bundle);
-  // Code fits this bundle, this V8 with its flags, and this kind of processor.
   const tag = cachedDataVersionTag();
-  const own = `${__PROGRAM__}-${process.arch}-${tag.toString(36)}`;
+  const own = `${__PROGRAM__}-${nameThisNode()}-${tag.toString(36)}`;
   const fileOf = (name: string): string => join(folder as string, `${own}-${name}`);
   const cachedData = folder === undefined ? undefined : findKept(names.map(fileOf));
   const script = new Script(readFileSync(filename, "latin1"), { filename, cachedData });
@@ -63,6 +62,13 @@ export function runKept<T>(
     },
   };
 }
+
+/**
+ * Code fits this very build of Node.js alone: two that have patched one version of V8 differently crash each other, and V8's
+ * own tag is the same for both. The size of the program tells builds of one version apart.
+ */
+const nameThisNode = (): string =>
+  `${process.version}-${process.arch}-${statSync(process.execPath).size.toString(36)}`;
 
 /** Code is run, so it is taken from nobody else. A damaged file would crash V8, which does not check it. */
 function findKept(files: readonly string[]): Buffer | undefined {
