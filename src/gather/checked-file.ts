@@ -24,11 +24,12 @@ export function readChecked(file: string, onDamaged: OnDamaged | undefined): Buf
   return undefined;
 }
 
-/** A file that can't be written is no failure. */
+/** Only this user may read it, whatever the mask for new files says. A file that can't be written is no failure. */
 export function writeChecked(file: string, kept: Uint8Array): void {
   try {
     mkdirSync(dirname(file), { recursive: true });
-    writeFileSync(`${file}.${process.pid}`, Buffer.concat([Buffer.from(`${hash("sha256", kept)}\n`), kept]));
+    const all = Buffer.concat([Buffer.from(`${hash("sha256", kept)}\n`), kept]);
+    writeFileSync(`${file}.${process.pid}`, all, { mode: 0o600 });
     renameSync(`${file}.${process.pid}`, file);
   } catch {
     // A full or read-only disk costs the next run some time, nothing else.

@@ -43,6 +43,17 @@ test("what a call compiled is kept for the next one of its command, and kept ane
   expect(files().map((name) => name.replace(/^.*-/, ""))).toEqual(["other", "survey"]);
 });
 
+test("it is kept and taken where new files are open to the group as well", async () => {
+  const { project, files } = newProject();
+  const survey = () =>
+    project.run(["survey"], { HOME: project.folder }, ["sh", "-c", 'umask 002; exec "$@"', "sh"]);
+  await survey();
+  const [file = ""] = files();
+  const { ino } = statSync(file);
+  await survey();
+  expect(statSync(file).ino).toBe(ino);
+});
+
 test("kept code that is damaged, cut, another's, old or in the way costs its time and nothing else", async () => {
   const { project, folder, files } = newProject();
   const first = await survey(project);
