@@ -28,6 +28,9 @@ async function findPort(): Promise<number> {
   return port;
 }
 
+/** A port that was free may be taken by the time that a server gets there. */
+const STARTS = 3;
+
 /**
  * @param setUp files of its own, by name, instead of the script's
  * @returns where it answers
@@ -37,6 +40,20 @@ export async function startCache(
   origin: string,
   environment: NodeJS.ProcessEnv = {},
   setUp?: ReadonlyMap<string, string>,
+): Promise<string> {
+  for (let start = 1; ; start++)
+    try {
+      return await startOnce(kind, origin, environment, setUp);
+    } catch (error) {
+      if (start === STARTS) throw error;
+    }
+}
+
+async function startOnce(
+  kind: Kind,
+  origin: string,
+  environment: NodeJS.ProcessEnv,
+  setUp: ReadonlyMap<string, string> | undefined,
 ): Promise<string> {
   const [port, inner, data] = [await findPort(), await findPort(), temporaryFolder(kind)];
   const own = { ...environment };
@@ -48,8 +65,9 @@ export async function startCache(
       writeFileSync(join(own.SETUP, name), toLocal(text, { port, inner, origin, data, setUp: own.SETUP }));
   }
   const env = { ...process.env, ...own, PURGE_TOKEN: TOKEN };
-  execFileSync(join(SCRIPTS, `start-${kind}.sh`), [String(port), origin, data], { env, stdio: "ignore" });
+  // Before it starts: one that does not answer is stopped as well.
   stopAtEnd(() => execFileSync(join(SCRIPTS, `stop-${kind}.sh`), [data], { stdio: "ignore" }));
+  execFileSync(join(SCRIPTS, `start-${kind}.sh`), [String(port), origin, data], { env, stdio: "ignore" });
   return `http://127.0.0.1:${port}`;
 }
 
