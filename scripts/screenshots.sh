@@ -56,7 +56,8 @@ shot survey survey
 shot explain explain /timetables/ assets/departures-LN7MSNHF.js
 TALL=1000 ROWS=51 shot compare compare
 shot deliver deliver
-shot deliver-again deliver
+sed "s#url: .*#url: https://www.pelicansound.example#; s#destinations:#redirects: [{ address: /latest, leadsTo: /news/, kind: permanent }]\ndestinations:#" "$work/courier.yaml" >"$work/served.yaml"
+(cd "$work" && SHOW="rcourier serve --reload" "$OLDPWD/scripts/shot-terminal.sh" "$out/serve.png" bash -c "timeout 6 ${rcourier[*]} serve --reload --settings served.yaml & until curl -sf -o /dev/null http://127.0.0.1:8470/; do sleep 0.2; done; curl -s -o /dev/null -e http://127.0.0.1:8470/crossings/ http://127.0.0.1:8470/crossings/cape-wrn/; echo >>dist/news/index.html; sleep 0.6; curl -s -o /dev/null http://127.0.0.1:8470/; wait" >/dev/null)
 shot redeliver redeliver previous
 shot releases releases
 (cd "$work" && "${rcourier[@]}" deliver --quiet >/dev/null) & other=$!

@@ -1,19 +1,11 @@
 // shot-page.mjs OUT.png URL: a picture of a page in Debian's Chromium, 1280x800, once all it asks for has come.
+import { readFileSync } from "node:fs";
 import { chromium } from "playwright-core";
 
 const [, , out, url] = process.argv;
-const browser = await chromium.launch({
-  executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
-  args: [
-    "--no-sandbox",
-    "--disable-gpu",
-    "--disable-quic",
-    "--no-first-run",
-    "--disable-background-networking",
-    "--disable-component-update",
-    "--disable-sync",
-  ],
-});
+const browser = await chromium.launch(
+  JSON.parse(readFileSync(new URL("chromium.json", import.meta.url), "utf8")),
+);
 const page = await browser.newPage({ viewport: { width: 1280, height: 800 } });
 const failed = [];
 page.on(

@@ -1,10 +1,10 @@
 #!/usr/bin/env bash
-# Starts a real object store on loopback, runs tests with it and with real caches (test/servers unless others are named), and
+# Starts a real object store on loopback, runs tests with it, with real caches and with a real browser (test/servers unless others are named), and
 # stops it. Installs what is missing from Debian's packages, as root; without root the real servers are left out, which is said.
 #   --install   only installs
 set -euo pipefail
 cd "$(dirname "$0")/.."
-packages="ceph-mon ceph-osd ceph-common radosgw curl varnish varnish-modules nginx-light libnginx-mod-http-cache-purge squid trafficserver trafficserver-experimental-plugins"
+packages="ceph-mon ceph-osd ceph-common radosgw curl varnish varnish-modules nginx-light libnginx-mod-http-cache-purge squid trafficserver trafficserver-experimental-plugins chromium"
 is_there() {
   for package in $packages; do dpkg -s "$package" >/dev/null 2>&1 || return 1; done
 }

@@ -5,6 +5,7 @@ import { checkupCommand } from "./checkup/command.ts";
 import { compareCommand } from "./compare/command.ts";
 import { demoCommand } from "./demo/command.ts";
 import { explainCommand } from "./explain/command.ts";
+import { serveCommand } from "./serve/command.ts";
 import { surveyCommand } from "./survey/command.ts";
 import { deliverCommand } from "./deliver/command.ts";
 import { invalidateCommand } from "./invalidate/command.ts";
@@ -30,6 +31,7 @@ export const COMMANDS: readonly Command[] = [
   checkupCommand,
   surveyCommand,
   explainCommand,
+  serveCommand,
   compareCommand,
   deliverCommand,
   verifyCommand,

@@ -65,6 +65,16 @@ export function createFolderBuild(
     ...(cache ? { weights: openWeightMemory(cache, folder) } : {}),
     close: () => undefined,
     open: (parcel) => openFile(placeOf(folder, added, parcel), parcel),
+    openPart: (parcel, start, end) => {
+      const place = placeOf(folder, added, parcel);
+      if (statSync(place, { throwIfNoEntry: false })?.size !== parcel.size)
+        throw new OperatorError("build-changed", { path: parcel.aliasOf ?? parcel.key });
+      return createReadStream(place, { start, end });
+    },
+    look: (exclude) => {
+      const { files } = withAdded(scanBuild(folder, exclude), added);
+      return hash("sha256", JSON.stringify(files.map(({ path, stamp }) => [path, stamp])));
+    },
     findChanged: (parcels) =>
       parcels.find((parcel) => isChanged(placeOf(folder, added, parcel), parcel))?.key,
   };

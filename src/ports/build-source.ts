@@ -17,6 +17,13 @@ export interface BuildSource {
    */
   read(exclude: readonly string[]): Build | Promise<Build>;
   open(parcel: Parcel): Content;
+  /** A part of a file as it was built, both ends included. Throws `build-changed` when the file has another size by now. */
+  openPart(parcel: Parcel, start: number, end: number): NodeJS.ReadableStream;
+  /**
+   * What the files look like from outside, in some letters: others, once one of them was written, moved or removed. Reads
+   * nothing but the folders. Throws as `read` does.
+   */
+  look(exclude: readonly string[]): string;
   /** A file that is no longer as it was read; undefined: all are. Looks again at each. */
   findChanged(parcels: readonly Parcel[]): string | undefined;
   /** Absent: nothing is kept for the next run. */

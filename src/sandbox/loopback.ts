@@ -1,8 +1,5 @@
 import type { IncomingMessage, RequestListener, ServerResponse } from "node:http";
-
-/** Names of this machine, and those that nobody can register (RFC 6761 §6, RFC 2606 §2), for whoever plays a public site. */
-const OWN_NAMES =
-  /^(127(\.\d{1,3}){3}|\[::1\]|localhost|([\w-]+\.)+(localhost|example|test|invalid))\.?(:\d+)?$/i;
+import { isOwnName } from "../serving/own-names.ts";
 
 /**
  * Answers only what was meant for this machine. A page somewhere on the web can let its own name lead to loopback; what its
@@ -11,8 +8,7 @@ const OWN_NAMES =
 export const forLoopback =
   (listener: RequestListener): RequestListener =>
   (request: IncomingMessage, response: ServerResponse & { req: IncomingMessage }) => {
-    const { host } = request.headers;
-    if (host === undefined || OWN_NAMES.test(host)) {
+    if (isOwnName(request.headers.host)) {
       listener(request, response);
       return;
     }

@@ -4,7 +4,8 @@ import type { AddressInfo } from "node:net";
 import { join } from "node:path";
 import { openAccessLog } from "./edge/access-log.ts";
 import type { CertificateKind } from "./edge/certificate-kinds.ts";
-import { createCertificate, type Certificate } from "./edge/certificate.ts";
+import type { Certificate } from "../serving/certificate.ts";
+import { createEdgeCertificate } from "./edge/certificate.ts";
 import { InvalidationApi } from "./edge/invalidations.ts";
 import type { OriginKind } from "./edge/origin.ts";
 import { PointOfPresence } from "./edge/point-of-presence.ts";
@@ -120,7 +121,7 @@ export async function startSandbox(options: SandboxOptions): Promise<Sandbox> {
     traits: options.storeTraits ?? PLAIN_STORE,
   });
   if (options.bare !== true) store.createBucket(bucket);
-  const certificate = options.tls && (await createCertificate(options.tls, Date.now()));
+  const certificate = options.tls && (await createEdgeCertificate(options.tls, Date.now()));
   if (certificate) writeFileSync(join(data, "edge-certificate.pem"), certificate.cert);
   const points = createPoints(options, store, { faults, certificate });
   const api = new InvalidationApi({

@@ -50,7 +50,10 @@ interface SafetySettings {
 }
 
 /** What can be said of a build where no destination is chosen. */
-export interface GeneralTarget extends Pick<Target, "projectFolder" | "buildFolder" | "siteRules" | "added"> {
+export interface GeneralTarget extends Pick<
+  Target,
+  "projectFolder" | "buildFolder" | "siteRules" | "added" | "store" | "edges" | "expectedHeaders"
+> {
   /** The destination whose rules count; undefined: the general ones do. */
   readonly destination: string | undefined;
 }

@@ -259,6 +259,11 @@ export const FAILURES = {
     message: "the store took these changes and does not show them: {steps}",
     hint: "run the same call again; if it stays so, the store only pretends to know them",
   },
+  "cannot-listen": {
+    exit: 1,
+    message: "nothing can be served at {host}, port {port}: the system answers {cause}",
+    hint: "--host takes an address of this machine, and ports below 1024 often need more rights",
+  },
   "port-taken": { exit: 1, message: "port {port} is taken", hint: "choose another, or 0 for any free one" },
   "demo-failed": {
     exit: 1,

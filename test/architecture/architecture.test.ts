@@ -29,7 +29,7 @@ function isAllowed(path: string, target: string, allowed: ReadonlySet<string>): 
   const to = roomOf(target, ROOMS);
   if (dirname(path) === dirname(target)) return true;
   // A command takes of another one only how it shows something; the list of commands takes what each one says of itself.
-  const isCommand = to === "cli/COMMAND" || /^cli\/(demo|sandbox|setup)$/.test(to ?? "");
+  const isCommand = to === "cli/COMMAND" || /^cli\/(demo|sandbox|serve|setup)$/.test(to ?? "");
   if (isCommand)
     return path === "src/cli/run.ts" ? /\/command\.ts$/.test(target) : /\/show[^/]*\.ts$/.test(target);
   return to !== undefined && allowed.has(to);

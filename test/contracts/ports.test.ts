@@ -20,7 +20,7 @@ import { openBuild } from "../../src/gather/folder-build.ts";
 import type { BuildSource } from "../../src/ports/build-source.ts";
 import { BELIEVED } from "../support/edges.ts";
 import { EdgeError, type Edge } from "../../src/ports/edge.ts";
-import { createCertificate } from "../../src/sandbox/edge/certificate.ts";
+import { createEdgeCertificate } from "../../src/sandbox/edge/certificate.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { memoryBuild, memoryRules } from "../support/memory-build.ts";
 import { RunningSandbox } from "../support/program.ts";
@@ -215,7 +215,7 @@ test("the bucket port: what is not set is told apart from what is, and what is w
 test("the network port: addresses, certificates with what is wrong about them, and failures as codes", async () => {
   expect(await systemNetwork.lookUp("localhost")).toMatchObject({ addresses: expect.any(Array) });
   expect(await systemNetwork.lookUp("[::1]")).toEqual({ addresses: ["::1"] });
-  const server = createServer(await createCertificate("expired", Date.now()));
+  const server = createServer(await createEdgeCertificate("expired", Date.now()));
   server.listen(0, "127.0.0.1");
   await once(server, "listening");
   const { port } = server.address() as AddressInfo;

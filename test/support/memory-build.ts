@@ -1,4 +1,5 @@
 import { hash } from "node:crypto";
+import { Readable } from "node:stream";
 import { findReferences } from "../../src/core/build/references/find.ts";
 import { RETIRED_WORKER } from "../../src/core/build/retired-worker.ts";
 import { RETIRED_WORKER_TEXT } from "../../src/gather/retired-worker.ts";
@@ -31,6 +32,9 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): MemoryBuil
   },
   close: () => undefined,
   findChanged: () => undefined,
+  look: () => JSON.stringify(files),
+  openPart: ({ key, aliasOf }, start, end) =>
+    Readable.from([Buffer.from(files[aliasOf ?? key] ?? "").subarray(start, end + 1)]),
   open: ({ key, aliasOf, size, storedHash }) => ({
     size,
     hash: storedHash,

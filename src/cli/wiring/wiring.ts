@@ -18,6 +18,7 @@ import {
 } from "../../perform/gate.ts";
 import { createRetry, withRetries, type RetryTools } from "../../perform/retry.ts";
 import type { BuildSource } from "../../ports/build-source.ts";
+import type { Clock } from "../../ports/clock.ts";
 import { createTally } from "../../ports/object-store.ts";
 import {
   buildFolderOf,
@@ -31,6 +32,9 @@ import type { Author, Delivery, Run, Stay } from "../../workflows/run.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 import { openEdges, openStore, openVisitors, type RunTies } from "./open.ts";
+
+/** The clock of this machine, for commands that run until they are stopped. */
+export const wiredClock: Clock = systemClock;
 
 /** What a run tells, and who may stop it. */
 export interface RunTools extends Pick<Run, "report" | "interruption"> {
@@ -218,7 +222,7 @@ function readAllowed(codes: readonly string[]): Set<string> {
 }
 
 /** The user's cache folder (XDG Base Directory Specification §3); nowhere without a home. */
-function cachePlaceOf(args: Arguments, { environment, say }: Terminal): CachePlace | undefined {
+export function cachePlaceOf(args: Arguments, { environment, say }: Terminal): CachePlace | undefined {
   const { XDG_CACHE_HOME: caches, HOME: home } = environment;
   const base =
     caches !== undefined && caches !== ""

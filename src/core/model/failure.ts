@@ -50,6 +50,7 @@ export const FAILURE_CODES = [
   "provision-wrong",
   "provision-lost",
   "port-taken",
+  "cannot-listen",
   "demo-failed",
   "held",
   "hold-lost",

@@ -1,8 +1,10 @@
 import { readFile } from "node:fs/promises";
+import { findAnswer, type AnsweringEndpoint } from "../../core/answers/find-answer.ts";
+import type { RoutingRule } from "../../core/model/website.ts";
 import { ProtocolError } from "../store/failure.ts";
 import { toErrorXml } from "../store/xml.ts";
 import type { Traits } from "./traits.ts";
-import type { ObjectTable, StoredObject } from "../store/object-table.ts";
+import type { ObjectTable, SandboxRoutingRule, StoredObject } from "../store/object-table.ts";
 
 /** How the endpoint that the edge reads from resolves addresses. */
 export type OriginKind = "website" | "objects";
@@ -25,41 +27,76 @@ export interface OriginOptions {
   readonly mayRead?: ((key: string) => boolean) | undefined;
 }
 
-/**
- * What the store's endpoint answers to the edge. A website endpoint resolves index documents, sends `/news` on to
- * `/news/` and answers with its error document; an objects endpoint knows exact keys only, and the edge itself its root.
- */
+/** What the store's endpoint answers to the edge, which itself answers with a page where the endpoint has no error document. */
 export async function askOrigin(
   findTable: () => ObjectTable,
   path: string,
   ifNoneMatch: string | undefined,
   options: OriginOptions,
 ): Promise<OriginAnswer> {
-  const { traits } = options;
   const table = findTableOrRefusal(findTable);
   if ("status" in table) return table;
-  if (traits.originDenied) return toDenial();
-  const key = traits.originPrefix + decodePath(path);
-  if (options.mayRead)
-    return askAsConfigured(table, path, ifNoneMatch, { ...options, mayRead: options.mayRead });
-  const routed = options.kind === "website" ? findRoute(table, key) : undefined;
-  if (routed) return routed;
-  const found = findObject(table, key, options);
-  if (found?.redirect !== undefined && options.kind === "website")
-    return { status: 301, headers: { ...found.headers, location: found.redirect }, body: Buffer.alloc(0) };
-  if (found) return toAnswer(table, found, 200, ifNoneMatch);
-  if (
-    options.kind === "website" &&
-    key !== "" &&
-    !key.endsWith("/") &&
-    table.get(`${key}/${options.index}`)
-  ) {
-    return { status: 302, headers: { location: `${path}/` }, body: Buffer.alloc(0) };
+  if (options.traits.originDenied) return toDenial();
+  const { mayRead } = options;
+  if (mayRead && options.kind === "website" && !table.settings.website)
+    return toFailure(
+      404,
+      "NoSuchWebsiteConfiguration",
+      "The specified bucket does not have a website configuration",
+    );
+  const found = findAnswer(path, toEndpoint(table, options));
+  switch (found.kind) {
+    case "object":
+      return toAnswer(table, found.object, found.status, ifNoneMatch);
+    case "redirect":
+      return {
+        status: found.status,
+        headers: { ...found.object?.headers, location: found.location },
+        body: Buffer.alloc(0),
+      };
+    case "missing":
+      // Who may not list is not told what is missing: both are 403.
+      return mayRead
+        ? toDenial()
+        : toFailure(404, "NoSuchKey", "The specified key does not exist.", { Key: found.key });
   }
-  const fallback = table.get(traits.originPrefix + (options.clientRoutes ? options.index : options.notFound));
-  // Where the endpoint has no error document, the edge itself answers with the page.
-  if (fallback) return toAnswer(table, fallback, options.clientRoutes ? 200 : 404);
-  return toFailure(404, "NoSuchKey", "The specified key does not exist.", { Key: key });
+}
+
+/** With `mayRead` as the bucket is set up: who may read, and which documents a website endpoint has. */
+function toEndpoint(table: ObjectTable, options: OriginOptions): AnsweringEndpoint<StoredObject> {
+  const { kind, traits, index, notFound, clientRoutes, mayRead } = options;
+  const { website } = table.settings;
+  const error = kind === "website" ? website?.error : undefined;
+  const configured = error === undefined ? undefined : { key: error, status: 403 };
+  const plain = {
+    key: traits.originPrefix + (clientRoutes ? index : notFound),
+    status: clientRoutes ? 200 : 404,
+  };
+  return {
+    serves: kind,
+    // What the tool writes down, of this destination and of any below or beside it, is for nobody.
+    get: (key) => ((mayRead ? !mayRead(key) : /(^|\/)\.courier\//.test(key)) ? undefined : table.get(key)),
+    redirectOf: ({ redirect }) => redirect,
+    indexName: mayRead ? (website?.index ?? index) : index,
+    prefix: traits.originPrefix,
+    basePath: "/",
+    hasRootDocument: !traits.noRootDocument,
+    routing: (website?.rules ?? []).map(toRoutingRule),
+    fallback: mayRead ? configured : plain,
+  };
+}
+
+function toRoutingRule(rule: SandboxRoutingRule): RoutingRule {
+  const { KeyPrefixEquals, ReplaceKeyPrefixWith, ReplaceKeyWith, HostName, Protocol, HttpRedirectCode } =
+    rule;
+  return {
+    prefix: KeyPrefixEquals,
+    status: Number(HttpRedirectCode ?? 301),
+    ...(ReplaceKeyPrefixWith === undefined ? {} : { replacePrefix: ReplaceKeyPrefixWith }),
+    ...(ReplaceKeyWith === undefined ? {} : { replaceKey: ReplaceKeyWith }),
+    ...(HostName === undefined ? {} : { host: HostName }),
+    ...(Protocol === "https" ? { protocol: Protocol } : {}),
+  };
 }
 
 /** A bucket that is not there is answered like anything that is missing. */
@@ -72,43 +109,6 @@ function findTableOrRefusal(findTable: () => ObjectTable): ObjectTable | OriginA
   }
 }
 
-type ConfiguredOptions = OriginOptions & { readonly mayRead: (key: string) => boolean };
-
-/** The same as the bucket is set up: who may read, and which documents a website endpoint has. */
-async function askAsConfigured(
-  table: ObjectTable,
-  path: string,
-  ifNoneMatch: string | undefined,
-  options: ConfiguredOptions,
-): Promise<OriginAnswer> {
-  const { kind, traits, mayRead } = options;
-  const { website } = table.settings;
-  const key = traits.originPrefix + decodePath(path);
-  if (kind === "website" && !website)
-    return toFailure(
-      404,
-      "NoSuchWebsiteConfiguration",
-      "The specified bucket does not have a website configuration",
-    );
-  const index = website?.index ?? options.index;
-  const isFolder = key === "" || key.endsWith("/");
-  const isRoot = key === traits.originPrefix && !traits.noRootDocument;
-  const named = isFolder && (kind === "website" || isRoot) ? key + index : key;
-  const found = table.get(named);
-  if (found && mayRead(named)) {
-    const { redirect } = found;
-    if (redirect !== undefined && kind === "website")
-      return { status: 301, headers: { ...found.headers, location: redirect }, body: Buffer.alloc(0) };
-    return toAnswer(table, found, 200, ifNoneMatch);
-  }
-  if (kind === "website" && !isFolder && !found && mayRead(`${key}/${index}`) && table.get(`${key}/${index}`))
-    return { status: 302, headers: { location: `${path}/` }, body: Buffer.alloc(0) };
-  // Who may not list is not told what is missing: both are 403.
-  const error = kind === "website" ? website?.error : undefined;
-  const page = error === undefined || !mayRead(error) ? undefined : table.get(error);
-  return page ? toAnswer(table, page, 403) : toDenial();
-}
-
 const toDenial = (): OriginAnswer => toFailure(403, "AccessDenied", "Access Denied");
 
 const toFailure = (status: number, code: string, message: string, more: object = {}): OriginAnswer => ({
@@ -116,30 +116,6 @@ const toFailure = (status: number, code: string, message: string, more: object =
   headers: { "content-type": "application/xml" },
   body: Buffer.from(toErrorXml({ Code: code, Message: message, ...more })),
 });
-
-/** A website endpoint's routing rules count before what stands there; the first that matches. */
-function findRoute(table: ObjectTable, key: string): OriginAnswer | undefined {
-  const rule = table.settings.website?.rules?.find(({ KeyPrefixEquals }) => key.startsWith(KeyPrefixEquals));
-  if (!rule) return undefined;
-  const { KeyPrefixEquals, ReplaceKeyPrefixWith, ReplaceKeyWith, HostName, Protocol, HttpRedirectCode } =
-    rule;
-  const target =
-    ReplaceKeyWith ??
-    (ReplaceKeyPrefixWith === undefined ? key : ReplaceKeyPrefixWith + key.slice(KeyPrefixEquals.length));
-  const location = `${HostName === undefined ? "" : `${Protocol ?? "http"}://${HostName}`}/${target}`;
-  return { status: Number(HttpRedirectCode ?? 301), headers: { location }, body: Buffer.alloc(0) };
-}
-
-function findObject(
-  table: ObjectTable,
-  key: string,
-  { kind, index, traits }: OriginOptions,
-): StoredObject | undefined {
-  // What the tool writes down, of this destination and of any below or beside it.
-  if (/(^|\/)\.courier\//.test(key)) return undefined;
-  if (key === traits.originPrefix && !traits.noRootDocument) return table.get(key + index);
-  return kind === "website" && key.endsWith("/") ? table.get(key + index) : table.get(key);
-}
 
 async function toAnswer(
   table: ObjectTable,
@@ -157,13 +133,5 @@ async function toAnswer(
     // Overwritten between the look and the read: what stands now is as right an answer.
     const next = table.get(object.key);
     return next ? toAnswer(table, next, status) : { status: 404, headers: {}, body: Buffer.alloc(0) };
-  }
-}
-
-function decodePath(path: string): string {
-  try {
-    return decodeURIComponent(path.slice(1));
-  } catch {
-    return path.slice(1);
   }
 }

@@ -1,12 +1,12 @@
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from "node:http";
 import { createServer as createSecureServer } from "node:https";
-import { brotliCompressSync, constants, gzipSync } from "node:zlib";
+import { sendAnswer, type Answer } from "../../serving/send-answer.ts";
 import { millisecondsOf, strike, type Faults } from "../faults.ts";
 import { forLoopback } from "../loopback.ts";
 import { ProtocolError } from "../store/failure.ts";
 import type { ObjectTable } from "../store/object-table.ts";
 import { EdgeCache, FORM_MARK, type CachedAnswer } from "./cache.ts";
-import type { Certificate } from "./certificate.ts";
+import type { Certificate } from "../../serving/certificate.ts";
 import { askOrigin, type OriginOptions } from "./origin.ts";
 import type { Traits } from "./traits.ts";
 
@@ -36,10 +36,6 @@ export interface AccessLine {
   readonly cacheStatus: string;
   readonly referrer: string;
 }
-
-const COMPRESSIBLE = /^(text\/|application\/(javascript|json|manifest\+json|xml|wasm)|image\/svg)/;
-/** Smaller answers are sent as they are. */
-const LEAST_COMPRESSED = 1024;
 
 /** One point of presence: a caching proxy with a port of its own. */
 export class PointOfPresence {
@@ -95,7 +91,8 @@ export class PointOfPresence {
         response.writeHead(405, { allow: "GET, HEAD, PURGE" }).end();
       else {
         const answer = await this.answer(request, target);
-        bytes = send(request, response, answer, this.traits);
+        const compresses = !this.traits.noCompression;
+        bytes = await sendAnswer(request, response, toSent(answer, this.traits), { compresses });
         ({ cacheStatus } = answer);
       }
     } catch (error) {
@@ -161,63 +158,17 @@ export class PointOfPresence {
   }
 }
 
-/** Sends an answer, compressed where the client takes it and it pays. @returns the number of body bytes */
-function send(
-  request: IncomingMessage,
-  response: ServerResponse,
-  { status, headers, body, cacheStatus }: CachedAnswer,
-  traits: Traits,
-): number {
-  const { "content-length": _, connection: _c, ...own } = headers;
-  const kept = { ...own, ...traits.headers };
-  if (traits.silent) delete (kept as Record<string, string>).age;
-  const canCompress =
-    !traits.noCompression &&
-    COMPRESSIBLE.test(kept["content-type"] ?? "") &&
-    kept["content-encoding"] === undefined &&
-    body.length >= LEAST_COMPRESSED;
-  const encoding = canCompress ? chooseEncoding(request.headers["accept-encoding"] ?? "") : undefined;
-  const sent = encoding === undefined ? body : compress(body, encoding);
-  const vary = canCompress ? { vary: "Accept-Encoding" } : {};
-  const coded =
-    encoding === undefined
-      ? {}
-      : { "content-encoding": encoding, ...(kept.etag === undefined ? {} : { etag: `W/${kept.etag}` }) };
-  const answerHeaders: Record<string, string | number> = {
-    ...kept,
-    ...vary,
-    ...coded,
-    ...(traits.silent ? {} : { "cache-status": `courier-sandbox; ${cacheStatus}` }),
+/** What is sent of an answer, whatever the visitor's conditions: some servers add headers, others say less. */
+function toSent({ status, headers, body, cacheStatus }: CachedAnswer, traits: Traits): Answer {
+  const { age, ...own } = headers;
+  return {
+    status,
+    headers: {
+      ...own,
+      ...(age === undefined || traits.silent ? {} : { age }),
+      ...traits.headers,
+      ...(traits.silent ? {} : { "cache-status": `courier-sandbox; ${cacheStatus}` }),
+    },
+    body,
   };
-  const seen = request.headers["if-none-match"]?.replace(/^W\//, "");
-  if (status === 200 && seen !== undefined && seen === kept.etag) {
-    response.writeHead(304, answerHeaders).end();
-    return 0;
-  }
-  response.writeHead(status, { ...answerHeaders, "content-length": sent.length });
-  response.end(request.method === "HEAD" ? undefined : sent);
-  return request.method === "HEAD" ? 0 : sent.length;
-}
-
-/** The best of the codings that the client takes (RFC 9110 §12.5.3); `q=0` refuses one. */
-function chooseEncoding(accepted: string): "br" | "gzip" | undefined {
-  const takes = (coding: string): boolean =>
-    accepted
-      .split(",")
-      .some((part) => new RegExp(`^\\s*${coding}\\s*(;(?!\\s*q=0(\\.0*)?\\s*$).*)?$`, "i").test(part));
-  return takes("br") ? "br" : takes("gzip") ? "gzip" : undefined;
-}
-
-const compressed = new WeakMap<Buffer, Map<string, Buffer>>();
-
-function compress(body: Buffer, encoding: "br" | "gzip"): Buffer {
-  const known = compressed.get(body) ?? new Map<string, Buffer>();
-  compressed.set(body, known);
-  const done =
-    known.get(encoding) ??
-    (encoding === "br"
-      ? brotliCompressSync(body, { params: { [constants.BROTLI_PARAM_QUALITY]: 5 } })
-      : gzipSync(body));
-  known.set(encoding, done);
-  return done;
 }
