@@ -3,6 +3,7 @@ import { checkupResultSchema } from "../src/results/checkup.ts";
 import { deliveryResultSchema, errorResultSchema, invalidationSchema } from "../src/results/delivery.ts";
 import { explanationSchema } from "../src/results/explanation.ts";
 import * as history from "../src/results/history.ts";
+import { previewsResultSchema } from "../src/results/previews.ts";
 import { problemSchema } from "../src/results/problem.ts";
 import { provisionResultSchema } from "../src/results/provision.ts";
 import { surveySchema } from "../src/results/survey.ts";
@@ -21,7 +22,7 @@ export const RESULTS = Object.fromEntries(
   Object.entries({
     ...{ deliveryResultSchema, invalidationSchema, surveySchema, problemSchema, explanationSchema },
     ...{ verifyResultSchema, checkupResultSchema, provisionResultSchema, invalidateResultSchema },
-    ...{ releaseListSchema, oneReleaseSchema, releaseComparisonSchema, holdSchema, pruneResultSchema },
-    errorResultSchema,
+    ...{ releaseListSchema, oneReleaseSchema, releaseComparisonSchema, holdSchema, previewsResultSchema },
+    ...{ pruneResultSchema, errorResultSchema },
   }).map(([name, schema]) => [name, z.toJSONSchema(schema, { io: "output" })]),
 );

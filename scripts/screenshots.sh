@@ -29,6 +29,7 @@ destinations:
     url: $site
     store: { kind: s3, bucket: $(field bucket), region: $(field region), endpoint: "$(field endpoint)", serves: website }
     edge: { kind: distribution, id: $(field distribution), endpoint: "$(field edgeApi)", query: ignored, worth: 4KB, settle: 0s, longestFetch: 0s }
+    previews: { address: "${site/127.0.0.1/{name\}.preview.localhost}" }
 Y
 shot() { # shot NAME WORDS…: the picture of one call, shown as a user would type it
   local name=$1; shift
@@ -64,7 +65,9 @@ shot releases releases
 sleep 1.5
 shot held deliver
 wait $other
-TALL=1000 ROWS=51 shot compare-releases compare 1 2
+(cd "$work" && "${rcourier[@]}" deliver --quiet --preview feature/spring-fares >/dev/null)
+SHOW="rcourier deliver --preview winter-timetable --quiet; rcourier previews" previews="${rcourier[*]} deliver --preview winter-timetable --quiet --build $PWD/demo/builds/1; echo; ${rcourier[*]} previews"
+(cd "$work" && SHOW="$SHOW" "$OLDPWD/scripts/shot-terminal.sh" "$out/previews.png" bash -c "$previews" >/dev/null)
 shot invalidate invalidate "/news/*" "fleet/**/*.html"
 shot prune prune --forget /downloads/fares.csv --dry-run
 node scripts/shot-page.mjs "$out/site.png" "$site/"

@@ -9,6 +9,7 @@ import { serveCommand } from "./serve/command.ts";
 import { surveyCommand } from "./survey/command.ts";
 import { deliverCommand } from "./deliver/command.ts";
 import { invalidateCommand } from "./invalidate/command.ts";
+import { previewsCommand } from "./previews/command.ts";
 import { pruneCommand } from "./prune/command.ts";
 import { releasesCommand } from "./releases/command.ts";
 import { redeliverCommand } from "./redeliver/command.ts";
@@ -39,6 +40,7 @@ export const COMMANDS: readonly Command[] = [
   pruneCommand,
   releasesCommand,
   redeliverCommand,
+  previewsCommand,
   sandboxCommand,
   demoCommand,
 ];

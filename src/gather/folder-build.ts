@@ -3,7 +3,6 @@ import { createReadStream, statSync } from "node:fs";
 import { join } from "node:path";
 import type { Build } from "../core/model/build.ts";
 import { OperatorError } from "../core/model/failure.ts";
-import { RETIRED_WORKER } from "../core/build/retired-worker.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import type { Content } from "../ports/object-store.ts";
@@ -16,7 +15,7 @@ import { findNewerSource } from "./newer-source.ts";
 import { scanAdded, type AddedFile } from "./added-files.ts";
 import { byText } from "../core/model/names.ts";
 import { scanBuild, type Scan } from "./scan-build.ts";
-import { RETIRED_WORKER_TEXT } from "./retired-worker.ts";
+import { OWN_TEXTS } from "./own-texts.ts";
 import { ARCHIVE, unpackArchive } from "./unpack-archive.ts";
 
 const READ_BYTES = 1024 * 1024;
@@ -94,7 +93,7 @@ function placeOf(folder: string, added: readonly AddedFile[], { key, aliasOf }: 
 
 /** A large file counts by its size alone here: its bytes are checked by the store as they are sent. */
 function isChanged(place: string, { key, aliasOf, hash: contentHash }: Parcel): boolean {
-  if (contentHash === RETIRED_WORKER.hash) return false;
+  if (OWN_TEXTS.has(contentHash)) return false;
   const path = aliasOf ?? key;
   const size = statSync(place, { throwIfNoEntry: false })?.size;
   return (
@@ -107,8 +106,8 @@ function openFile(
   place: string,
   { key, aliasOf, size, hash: contentHash, storedHash, encoding }: Parcel,
 ): Content {
-  if (contentHash === RETIRED_WORKER.hash)
-    return { size, hash: contentHash, open: () => Buffer.from(RETIRED_WORKER_TEXT) };
+  const own = OWN_TEXTS.get(contentHash);
+  if (own !== undefined) return { size, hash: contentHash, open: () => Buffer.from(own) };
   if (size === 0) return { size, hash: storedHash, open: () => Buffer.alloc(0) };
   const path = aliasOf ?? key;
   if (size > WHOLE_BYTES) {

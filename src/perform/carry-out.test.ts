@@ -21,7 +21,12 @@ const toTools = (store: ObjectStore, told: string[] = []): PerformTools & { left
   const left: string[] = [];
   return {
     ...{ store, clock, progress: { written: 0 }, open: () => content("x"), pace: new Pace(), left },
-    ...{ conditions: toConditions(true), assertGoesOn: () => undefined, findParcel: () => undefined },
+    ...{
+      conditions: toConditions(true),
+      assertGoesOn: () => undefined,
+      findParcel: () => undefined,
+      findContent: () => undefined,
+    },
     report: (event) => event.event === "warning" && told.push(event.warning.code),
     noteLeft: (key) => left.push(key),
   };

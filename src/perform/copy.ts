@@ -15,6 +15,7 @@ export type PinnedCopy = Omit<CopyStep, "fromEtag"> & { readonly fromEtag: strin
  * or its target, `copy-differs` where the store made something else of it.
  */
 export async function copy(step: PinnedCopy, tools: PerformTools): Promise<Written> {
+  if (step.place) return copyFromOutside(step, tools);
   const { from, fromEtag, to, size, freshEtag } = step;
   const { store, report } = tools;
   const written = await tryCopy(step, tools);
@@ -27,6 +28,38 @@ export async function copy(step: PinnedCopy, tools: PerformTools): Promise<Writt
   if (parcel && found) return send({ parcel, expected: { etag: found.etag } }, tools);
   await store.remove([to]);
   throw new OperatorError("copy-differs", { from }, { to });
+}
+
+/** What a copy from another destination may fail with while the same content can still be sent. */
+const OUT_OF_REACH: ReadonlySet<StoreError["kind"]> = new Set<StoreError["kind"]>([
+  ...(["precondition", "denied", "unsupported", "conditions-unsupported"] as const),
+  ...(["no-such-bucket", "wrong-region", "other"] as const),
+]);
+
+/**
+ * A copy from another destination, whose own runs go on meanwhile: what has changed there since its record was read, or can't
+ * be read by this identity, is sent from the build instead. Throws `content-out-of-reach` where there is none.
+ */
+async function copyFromOutside(step: PinnedCopy, tools: PerformTools): Promise<Written> {
+  const { from, place, fromEtag, to, size, headers, expected, storedHash } = step;
+  const { store, conditions } = tools;
+  const condition = conditions.copies ? toCondition(expected) : undefined;
+  let cause: StoreError | undefined;
+  try {
+    const written = await store.copy({ key: from, place, etag: fromEtag, size }, to, headers, condition);
+    if (fromEtag !== undefined && [fromEtag, toOnePartEtag(fromEtag)].includes(written.etag)) return written;
+    const found = await store.head(to);
+    if (found?.size === size) return { etag: found.etag };
+  } catch (error) {
+    if (!(error instanceof StoreError) || !OUT_OF_REACH.has(error.kind)) throw error;
+    cause = error;
+    // The answer to a try that made the copy may have been lost.
+    const found = await findOwnCopy(step, store);
+    if (found) return found;
+  }
+  const parcel = tools.findContent(storedHash);
+  if (!parcel) throw new OperatorError("content-out-of-reach", { key: from, place }, {}, cause);
+  return send({ parcel: { ...parcel, headers: headers ?? parcel.headers }, to, expected }, tools);
 }
 
 async function tryCopy(step: PinnedCopy, tools: PerformTools): Promise<Written> {

@@ -1,4 +1,4 @@
-import type { ObjectKey } from "../core/model/names.ts";
+import type { ObjectKey, Sha256 } from "../core/model/names.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { StepPhase } from "../core/model/plan.ts";
 import type { Pace } from "../core/delivery/pace.ts";
@@ -23,6 +23,8 @@ export interface PerformTools {
   readonly assertClearing?: ((phase: StepPhase) => Promise<void>) | undefined;
   /** The build's own file under a key, to be sent where a copy went wrong. */
   readonly findParcel: (key: ObjectKey) => Parcel | undefined;
+  /** A file of the build with this content, as it is stored. */
+  readonly findContent: (storedHash: Sha256) => Parcel | undefined;
   /** Told of objects that were to be cleared and stay, since somebody else has written there. */
   readonly noteLeft?: ((key: ObjectKey) => void) | undefined;
 }

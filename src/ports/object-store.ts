@@ -1,3 +1,4 @@
+import type { OtherPlace } from "../core/model/plan.ts";
 import type { ObjectKey, Sha256 } from "../core/model/names.ts";
 import type { WebsiteSettings } from "../core/model/website.ts";
 import type { StoreAction } from "../core/model/store-action.ts";
@@ -119,6 +120,8 @@ export interface Content {
 
 export interface CopySource {
   readonly key: ObjectKey;
+  /** Where the key stands; absent: below the own prefix. A store that can't reach there fails with `unsupported`. */
+  readonly place?: OtherPlace | undefined;
   /** Absent: whatever stands there. */
   readonly etag?: string | undefined;
   /** Bytes, where known: very large objects are copied in parts. */

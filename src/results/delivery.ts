@@ -116,8 +116,10 @@ export const deliveryResultSchema = z.strictObject({
   }),
   /** The phases of the run, in their order. */
   phases: z.array(z.strictObject({ name: z.string(), seconds: z.number().min(0) })),
-  /** The address of the site, where the settings say it. */
+  /** The address of the site, or of the preview, where the settings say it. */
   url: z.string().optional(),
+  /** Of a preview alone: its name as it was asked for, and when its time is over, ISO 8601 UTC. */
+  preview: z.strictObject({ name: z.string(), until: z.string() }).optional(),
   /** What `--verify` found; absent: it was not asked for. */
   verification: z.strictObject({ checked: count, findings: verifyResultSchema.shape.findings }).optional(),
   /** What a first visit to the entry page loads, in bytes as sent with brotli, where that changes; `by`: what is new in it. */

@@ -130,6 +130,8 @@ export const pruneResultSchema = z.strictObject({
   owed: z.array(z.string()),
   /** How many versions went that the bucket had kept of forgotten contents. */
   versions: count,
+  /** Previews that went since their time is over, or would go; absent: the destination has none. */
+  previews: z.array(z.string()).optional(),
 });
 export type PruneResult = z.infer<typeof pruneResultSchema>;
 

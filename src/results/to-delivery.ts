@@ -9,7 +9,7 @@ import { isAssetLike } from "../core/model/role.ts";
 import { phaseOf, stepsOf, targetOf, type PhaseName } from "../core/model/plan.ts";
 import type { HeaderRules } from "../core/build/headers.ts";
 import { toInvalidationResult } from "./invalidation.ts";
-import type { DestinationState } from "../core/model/release.ts";
+import type { DestinationState, PreviewRecord } from "../core/model/release.ts";
 import type { DeliveryResult } from "./delivery.ts";
 import { decideKeptUntil, type RetentionRule } from "../core/history/retention.ts";
 
@@ -35,6 +35,8 @@ export interface ResultFacts {
   readonly heldBack: ReadonlySet<ObjectKey>;
   /** What was cleared; absent: all that the plan says, or would be. */
   readonly cleared?: ReadonlySet<ObjectKey>;
+  /** Of a preview alone. */
+  readonly preview?: PreviewRecord | undefined;
 }
 
 /** The result of a delivery, or what it would be. */
@@ -80,6 +82,7 @@ export function toDeliveryResult(planned: ResultFacts): DeliveryResult {
     requests: { ...facts.requests },
     phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
     ...(facts.url === undefined ? {} : { url: facts.url }),
+    ...(facts.preview && { preview: facts.preview }),
     ...toFirstVisit(facts),
     warnings: decision.warnings.map(showDeliveryWarning),
   };

@@ -1,12 +1,13 @@
 import { resolve } from "node:path";
-import type { ConfirmationRule, ReadBackBudget } from "../core/model/edge.ts";
+import type { ReadBackBudget } from "../core/model/edge.ts";
 import { byText } from "../core/model/names.ts";
 import { toBasePath } from "../core/addresses/addresses.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { HeaderRules } from "../core/build/headers.ts";
 import type { Readers } from "../core/bucket/policies.ts";
-import type { RetentionRule } from "../core/history/retention.ts";
+import { toPreview, toPreviewRules } from "./preview.ts";
+import type { GeneralTarget, NamedEdgeSettings, Target } from "./target.ts";
 import { toInvalid, type LoadedSettings, type ParsedSettings } from "./load.ts";
 import {
   destinationSchema,
@@ -16,63 +17,16 @@ import {
   type StoreSettings,
 } from "./schema.ts";
 
-/** A destination of the settings with everything filled in: nothing below asks any further. */
-export interface Target {
-  readonly site: string;
-  readonly destination: string;
-  /** Where the settings are, and the project with them. */
-  readonly projectFolder: string;
-  /** Undefined: neither the settings nor the call name a build. */
-  readonly buildFolder: string | undefined;
-  readonly siteRules: SiteRules;
-  /** Files that go with the build from elsewhere, their places absolute. */
-  readonly added: readonly { readonly from: string; readonly as: string }[];
-  readonly store: StoreSettings;
-  /** From the store outwards; none: an empty list. */
-  readonly edges: readonly NamedEdgeSettings[];
-  /** Who is to read the site from the store. */
-  readonly readers: Readers;
-  readonly safety: SafetySettings;
-  /** Headers that every answer must have; `*`: any value. */
-  readonly expectedHeaders: Readonly<Record<string, string>>;
-  /** Where a setting stands. */
-  readonly locate: ParsedSettings["locate"];
-}
-
-interface SafetySettings {
-  /** Whether a person is asked before the first write. */
-  readonly ask: boolean;
-  readonly retention: RetentionRule;
-  /** The share of addresses that may stop answering, 0 to 1. */
-  readonly vanishShare: number;
-  /** How long a hold lasts that nobody renews. */
-  readonly leaseSeconds: number;
-}
-
-/** What can be said of a build where no destination is chosen. */
-export interface GeneralTarget extends Pick<
-  Target,
-  "projectFolder" | "buildFolder" | "siteRules" | "added" | "store" | "edges" | "expectedHeaders"
-> {
-  /** The destination whose rules count; undefined: the general ones do. */
-  readonly destination: string | undefined;
-}
-
 /** Ids of the edges that are distributions. */
 export const distributionsOf = ({ edges }: Pick<Target, "edges">): string[] =>
   edges.flatMap((edge) => (edge.kind === "distribution" ? [edge.id] : []));
-
-export type NamedEdgeSettings = Exclude<EdgeSettings, { kind: "none" }> & {
-  readonly name: string;
-  /** What it is: the name that somebody gave it, or what it is reached by. */
-  readonly identity: string;
-  readonly confirmation: ConfirmationRule;
-};
 
 /** Options that override the settings. */
 export interface TargetOptions {
   readonly to?: string | undefined;
   readonly build?: string | undefined;
+  /** A preview of that destination. */
+  readonly preview?: string | undefined;
 }
 
 /** The destination that the call names or that is the only one; else what holds for all. Throws as `chooseTarget` does. */
@@ -97,7 +51,7 @@ const toPlainDestination = (): DestinationSettings =>
 
 /**
  * Chooses the destination and puts everything together. Throws `destination-unknown`, `destination-unclear`,
- * `settings-later`, `settings-invalid`.
+ * `settings-later`, `settings-invalid`, `no-previews`.
  */
 export function chooseTarget(
   { settings, folder, locate }: LoadedSettings,
@@ -111,7 +65,7 @@ export function chooseTarget(
   refuseNowhere(destination, name, locate);
   const { build } = settings;
   const { store, retain, guards, hold, expect } = destination;
-  return {
+  const target: Target = {
     ...{ site: settings.site, destination: name, projectFolder: folder, edges, locate },
     buildFolder:
       options.build === undefined
@@ -128,18 +82,20 @@ export function chooseTarget(
       leaseSeconds: hold.lease,
     },
     expectedHeaders: expect?.headers ?? {},
+    previews: toPreviewRules(name, destination, settings),
   };
+  return options.preview === undefined ? target : toPreview(target, options.preview);
 }
 
 function toRules(
   settings: Settings,
-  { url, exclude, freshness, headers, store }: DestinationSettings,
+  { url, exclude, freshness, headers, store, noIndex }: DestinationSettings,
   edges: readonly NamedEdgeSettings[],
 ): SiteRules {
   const { entry, notFound, clientRoutes, retireWorkers, exclude: everywhere } = settings.build;
   const isBucket = store.kind === "s3";
   return {
-    ...{ entry, notFound, clientRoutes, retireWorkers, url, compression: settings.compression },
+    ...{ entry, notFound, clientRoutes, retireWorkers, url, noIndex, compression: settings.compression },
     exclude: [...everywhere, ...exclude],
     headers: {
       freshness: [...settings.freshness, ...freshness],
@@ -265,7 +221,6 @@ function toBudget(confirm: string | undefined): ReadBackBudget {
 function refuseWhatComesLater(destination: DestinationSettings): void {
   const later: readonly (readonly [boolean, string, string])[] = [
     [destination.state !== undefined, "a state part in a bucket of its own", "state"],
-    [destination.noIndex, "keeping search engines out", "noIndex"],
     [
       destination.store.kind === "s3" &&
         (destination.store.acl ?? destination.store.encryption) !== undefined,

@@ -11,6 +11,8 @@ import {
   hostName,
   httpUrl,
   mediaType,
+  previewAddress,
+  previewPrefix,
   region,
   sitePath,
   sitePathName,
@@ -147,7 +149,15 @@ export const destinationSchema = z.strictObject({
     .strictObject({ releases: z.int().min(1).max(10_000).default(5), for: duration.default(14 * 86_400) })
     .prefault({}),
   guards: z.strictObject({ vanish: share.default(0.25) }).prefault({}),
-  previews: z.strictObject({ prefix: text, address: text, lasts: duration.default(7 * 86_400) }).optional(),
+  previews: z
+    .strictObject({
+      prefix: previewPrefix.default("previews/{name}/"),
+      address: previewAddress
+        .optional()
+        .describe("where visitors reach a preview; not said: below the destination's own url"),
+      lasts: wait(60, 10 * 31_536_000, "a preview lasts between 1m and 10y").default(7 * 86_400),
+    })
+    .optional(),
   state: z.strictObject({ bucket: bucketName, prefix: bucketPrefix.default("") }).optional(),
   hold: z.strictObject({ lease: wait(1, 3600, "a lease lasts between 1s and 1h").default(30) }).prefault({}),
   rewrites: z

@@ -76,6 +76,24 @@ export const bucketPrefix = z
   })
   .transform((prefix) => (prefix === "" || prefix.endsWith("/") ? prefix : `${prefix}/`));
 
+/** A prefix of previews: a folder that holds nothing else, and in it one for each. */
+export const previewPrefix = z
+  .string()
+  .max(400, "at most 400 letters")
+  .regex(/^[^{}]+\/\{name\}\/?$/, "a folder for all previews with {name} in it, such as previews/{name}/")
+  .refine((prefix) => !UNFIT_PREFIX.test(prefix), {
+    error: "a folder of it is empty, is . or .. or .courier, or holds \\ or *",
+  })
+  .transform((prefix) => (prefix.endsWith("/") ? prefix : `${prefix}/`));
+
+/** An address of previews. */
+export const previewAddress = z
+  .string()
+  .regex(/^[^{}]*\{name\}[^{}]*$/, "an address with {name} in it, once")
+  .refine((address) => httpUrl.safeParse(address.replace("{name}", "a")).success, {
+    error: "an address that starts with http:// or https://, with {name} in its host or its path",
+  });
+
 const LONGEST_GLOB = 1000;
 export const glob = text
   .max(LONGEST_GLOB, "at most 1,000 letters")

@@ -54,6 +54,12 @@ export const FAILURES = {
     message: "which destination? the settings have several, none marked default",
     hint: "say --to with one of: {names}",
   },
+  "no-previews": {
+    exit: 2,
+    message: "{destination} has no previews: nobody has said where they stand",
+    hint: "say destinations.{destination}.previews in the settings: where they stand, and under which address",
+  },
+  "no-such-preview": { exit: 2, message: "{destination} has no preview {name}", hint: "there are: {names}" },
 
   // Guards and answers (exit 3).
   refused: {
@@ -217,6 +223,11 @@ export const FAILURES = {
     exit: 2,
     message: "there is no release {name}, or it is no longer retained",
     hint: "there are: {names}; current and previous are names too",
+  },
+  "content-out-of-reach": {
+    exit: 1,
+    message: "could not copy {key} from where it stands",
+    hint: "it may have changed there meanwhile, or this identity may not read it; the same call tries again",
   },
   "content-gone": {
     exit: 1,

@@ -59,9 +59,13 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     message: `${address} is named here and is not in the build${isKnown ? ", as in the release that is live" : ""}`,
     hint: "build again from clean, or take the reference out",
   }),
-  "wrong-base": ({ builtFor, deliveredAt, example }) => ({
+  "wrong-base": ({ builtFor, deliveredAt, example, isPreview = false }) => ({
     message: `the build was made for ${builtFor} and the destination's addresses begin with ${deliveredAt}: nothing answers at ${example}`,
-    hint: `build it with ${deliveredAt} as its base path, or let the destination's url end with ${builtFor}`,
+    hint: `build it with ${deliveredAt} as its base path, or ${isPreview ? "give previews a host name of their own (previews.address)" : `let the destination's url end with ${builtFor}`}`,
+  }),
+  "robots-out-of-reach": ({ basePath }) => ({
+    message: `nothing in the store keeps search engines away from ${basePath}: a robots.txt counts only at the root of a host`,
+    hint: "let the edge set X-Robots-Tag: noindex there, or give it a host name of its own",
   }),
   "case-clash": ({ other }) => ({
     message: `differs from ${other} only in case or spelling`,

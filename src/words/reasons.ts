@@ -39,6 +39,7 @@ const ROLE_REASONS: {
   "not-found": () => "the not-found page",
   polled: () => "clients ask for it again under this name",
   registered: () => "a page registers it as its service worker",
+  "keep-out": () => "keeps search engines out, in the place of what the build has for them",
   retired: () => "takes away the service worker that stood here, which the build no longer has",
   html: () => "HTML",
   "worker-part": () => "a worker loads it under this name",
@@ -72,6 +73,8 @@ export function showAskedAnew(anew: AskedAnew): string {
       return `the edge ${anew.edge} may hold them under any query and can't be asked to forget those`;
     case "unknown-addresses":
       return "it answers under every unknown address, and nobody can list those";
+    case "preview":
+      return "a preview is never kept";
     case "worker-names":
       return "a service worker names it and keeps what it gets, so that must not be an old copy";
   }

@@ -59,6 +59,8 @@ export interface CheckupOptions {
 interface AccessWish {
   readonly readers: Readers;
   readonly distributions: readonly string[];
+  /** What all previews' keys begin with; absent: there are none. */
+  readonly previews?: string | undefined;
   /** The delivering identity as policies name it, where it is known. */
   readonly identity: string | undefined;
 }

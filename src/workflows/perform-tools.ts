@@ -16,5 +16,6 @@ export const createPerformTools = (
   },
   open: nothing,
   findParcel: () => undefined,
+  findContent: () => undefined,
   ...more,
 });

@@ -9,7 +9,7 @@ import type { Outlook } from "./outlook.ts";
 import { assertNotRefused } from "./refuse.ts";
 import type { Stay } from "./run.ts";
 import { createStopwatch, type Stopwatch } from "./stopwatch.ts";
-import { writeRelease, type Outcome } from "./write-release.ts";
+import { toPreviewRecord, writeRelease, type Outcome } from "./write-release.ts";
 
 export interface DeliverOptions {
   readonly dryRun: boolean;
@@ -100,10 +100,11 @@ export function toResult(
   { all, dryRun }: Pick<DeliverOptions, "all" | "dryRun">,
   outcome: Outcome,
 ): DeliveryResult {
-  const { site, destination, siteRules, tally } = place;
+  const { site, destination, siteRules, tally, preview } = place;
   return toDeliveryResult({
     ...{ site, destination, url: siteRules.url, decision, state, origin: wanted.origin },
     firstVisit: wanted.firstVisit,
+    preview: preview && (decision.makesRelease ? toPreviewRecord(preview) : state.pointer?.preview),
     ...{ retention: safety.retention, askedAnew: siteRules.headers.askedAnew },
     ...{ all, dryRun, requests: tally.requests, ...outcome },
   });

@@ -1,6 +1,7 @@
 import type { SiteRules } from "../core/build/site-rules.ts";
 import type { Pace } from "../core/delivery/pace.ts";
 import type { RetentionRule } from "../core/history/retention.ts";
+import type { OtherPlace } from "../core/model/plan.ts";
 import type { EdgeNeeds } from "../core/model/edge.ts";
 import type { WriteGate } from "../perform/gate.ts";
 import type { BuildSource } from "../ports/build-source.ts";
@@ -49,6 +50,19 @@ export interface Place {
   readonly visitors: PublicSite | undefined;
   /** What was asked of the store so far. */
   readonly tally: RequestTally;
+  /** What it is a preview of; absent: it is none. */
+  readonly preview?: PreviewPlace | undefined;
+}
+
+/** What a preview has besides what every destination has. */
+export interface PreviewPlace {
+  /** As it was asked for: a branch, say. */
+  readonly name: string;
+  readonly lastsSeconds: number;
+  /** When its time is over if this run delivers it, ISO 8601 UTC. */
+  readonly until: string;
+  /** The destination that it is a preview of: to be read, never written. */
+  readonly original: { readonly store: ObjectStore; readonly place: OtherPlace };
 }
 
 /** What only those need that write. */

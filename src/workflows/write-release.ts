@@ -3,7 +3,7 @@ import { extendImmutableNames } from "../core/history/immutable-names.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { openKey, vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import { phaseOf, stepsOf, targetOf, type StepPhase } from "../core/model/plan.ts";
-import type { Pointer, RetainedRelease } from "../core/model/release.ts";
+import type { Pointer, PreviewRecord, RetainedRelease } from "../core/model/release.ts";
 import {
   toOpenDelivery,
   toPointer,
@@ -27,7 +27,7 @@ import { hashSettings, switchRouting } from "../perform/website.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import { openAsking } from "./asking.ts";
 import { createPerformTools } from "./perform-tools.ts";
-import type { Place, Stay, Visit } from "./run.ts";
+import type { Place, PreviewPlace, Stay, Visit } from "./run.ts";
 import { withOpenRecord } from "./open-record.ts";
 import type { Outlook } from "./outlook.ts";
 import type { Lap, Stopwatch } from "./stopwatch.ts";
@@ -138,7 +138,11 @@ const toFacts = (
 ): NextReleaseFacts => ({
   ...{ site: place.site, run: run.name, author: run.author, at: run.clock.now().toISOString() },
   ...{ wanted, state, decision, keptSettings },
+  ...(place.preview && { preview: toPreviewRecord(place.preview) }),
 });
+
+/** The time of a preview begins anew with each delivery. */
+export const toPreviewRecord = ({ name, until }: PreviewPlace): PreviewRecord => ({ name, until });
 
 /** Somebody may have changed the settings since the run began: then both are kept. */
 const withSettings = (facts: NextReleaseFacts, settings: Sha256): NextReleaseFacts => ({
@@ -152,12 +156,14 @@ function createTools(
   { hold, source }: WriteTools,
   left: Set<ObjectKey>,
 ): PerformTools {
-  const byKey = new Map(outlook.wanted.parcels.map((parcel) => [parcel.key, parcel]));
+  const { parcels } = outlook.wanted;
+  const byKey = new Map(parcels.map((parcel) => [parcel.key, parcel]));
   return createPerformTools(stay, {
     conditions: toConditions(hold.hasConditions),
     open: (parcel) => (source ?? NO_BUILD).open(parcel),
     // Without a build there is nothing to send instead of a copy.
     findParcel: (key) => (source ? byKey.get(key) : undefined),
+    findContent: (hash) => (source ? parcels.find(({ storedHash }) => storedHash === hash) : undefined),
     assertClearing: (phase) => assertStillCurrent(phase, stay, outlook),
     noteLeft: (key) => left.add(key),
   });

@@ -27,7 +27,7 @@ test.each<[string, (text: string) => string, string[], number, RegExp]>([
   ["an option that is not there", (text) => text, ["--dryrun"], 2, /did you mean --dry-run\?/],
   ["an option without its value", (text) => text, ["--to"], 2, /Not enough arguments following: to/],
   ["nobody to ask", (text) => text.replace("    store:", "    ask: true\n    store:"), [], 3, /there is no terminal to ask at; nothing was written[\s\S]*--yes/],
-  ["something that comes later", (text) => text.replace("    store:", "    noIndex: true\n    store:"), [], 2, /keeping search engines out is known, but this version can't do it yet/],
+  ["something that comes later", (text) => text.replace("    store:", "    state: { bucket: records }\n    store:"), [], 2, /a state part in a bucket of its own is known, but this version can't do it yet/],
 ])("%s: a clear message, the right exit code, nothing written", async (_, change, args, exit, message) => {
   const project = new ProjectHere(change(settings()), sandbox.facts);
   sandbox.takeLedger();

@@ -1,8 +1,7 @@
 import { hash } from "node:crypto";
 import { Readable } from "node:stream";
 import { findReferences } from "../../src/core/build/references/find.ts";
-import { RETIRED_WORKER } from "../../src/core/build/retired-worker.ts";
-import { RETIRED_WORKER_TEXT } from "../../src/gather/retired-worker.ts";
+import { OWN_TEXTS } from "../../src/gather/own-texts.ts";
 import { findFingerprintNames } from "../../src/core/build/fingerprints/find.ts";
 import type { Reporter } from "../../src/ports/reporter.ts";
 import type { SiteRules } from "../../src/core/build/site-rules.ts";
@@ -38,8 +37,7 @@ export const memoryBuild = (files: Readonly<Record<string, string>>): MemoryBuil
   open: ({ key, aliasOf, size, storedHash }) => ({
     size,
     hash: storedHash,
-    open: () =>
-      Buffer.from(storedHash === RETIRED_WORKER.hash ? RETIRED_WORKER_TEXT : (files[aliasOf ?? key] ?? "")),
+    open: () => Buffer.from(OWN_TEXTS.get(storedHash) ?? files[aliasOf ?? key] ?? ""),
   }),
 });
 
@@ -84,6 +82,7 @@ export const memoryRules = ({ endpoint, headers, ...changes }: RuleChanges = {})
   entry: "index.html",
   clientRoutes: false,
   retireWorkers: false,
+  noIndex: false,
   exclude: [],
   headers: { freshness: [], types: [], headers: [], edgeCanForget: true, ...headers },
   addressRules: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },

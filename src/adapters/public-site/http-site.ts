@@ -1,4 +1,5 @@
 import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
+import type { LookupFunction } from "node:net";
 import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
 import type { AskOptions, PublicSite } from "../../ports/public-site.ts";
 import { mostOf, NO_BOUNDS, type AskingBounds } from "../bounds.ts";
@@ -37,6 +38,14 @@ export function createHttpSite(url: string, { stop, largest }: AskingBounds = NO
   };
 }
 
+/** Names below `localhost` mean this machine (RFC 6761 §6.3); not every system's resolver knows that. */
+const isLocal = (target: string): boolean => /\.localhost\.?$/i.test(new URL(target).hostname);
+
+const toLoopback: LookupFunction = (_name, options, found) => {
+  if (options.all === true) found(null, [{ address: "127.0.0.1", family: 4 }]);
+  else found(null, "127.0.0.1", 4);
+};
+
 type Agents = readonly [HttpAgent, HttpsAgent];
 
 function send(
@@ -51,6 +60,7 @@ function send(
       agent: isSecure ? https : http,
       timeout: TIMEOUT_MS,
       headers,
+      ...(isLocal(target) && { lookup: toLoopback }),
       ...(signal && { signal }),
     };
     const request = (isSecure ? httpsRequest : httpRequest)(target, options, resolve);

@@ -1,7 +1,9 @@
 import { existsSync } from "node:fs";
 import { relative } from "node:path";
+import { headOf } from "../../core/addresses/preview-name.ts";
 import type { ExitCode } from "../../words/exits.ts";
-import { distributionsOf, type NamedEdgeSettings, type Target } from "../../settings/destination.ts";
+import { distributionsOf } from "../../settings/destination.ts";
+import type { NamedEdgeSettings, Target } from "../../settings/target.ts";
 import { checkUp, type CheckupStage, type SaidOfEdge } from "../../workflows/checkup.ts";
 import { showEdgeWait } from "../../words/edges.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
@@ -24,6 +26,7 @@ export function checkUpDestination(args: Arguments, terminal: Terminal): Promise
           readers: target.readers,
           distributions: distributionsOf(target),
           identity: identityOf(target),
+          previews: target.previews && headOf(target.previews.prefix),
         },
         said: target.edges.map(toSaid),
         ...{ bucket, network: await openNetwork(), dryRun: isSet(args, "dry-run") },

@@ -8,6 +8,7 @@ export const compareCommand: Command = {
   positional: "RELEASE",
   options: {
     to: SHARED.to,
+    preview: SHARED.preview,
     build: SHARED.build,
     settings: SHARED.settings,
     format: SHARED.format,

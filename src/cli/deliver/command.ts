@@ -6,6 +6,7 @@ export const deliverCommand: Command = {
   about: "makes a destination match the build: sends what changed, in a safe order",
   options: {
     to: SHARED.to,
+    preview: SHARED.preview,
     build: SHARED.build,
     settings: SHARED.settings,
     "dry-run": SHARED["dry-run"],
@@ -29,6 +30,7 @@ export const deliverCommand: Command = {
     ["rcourier deliver", "the build to the only (or default) destination"],
     ["rcourier deliver --to staging --build dist", "another destination, another folder"],
     ["rcourier deliver --to production --yes --format json", "from CI"],
+    ["rcourier deliver --preview spring-fares", "to show it to somebody: a link of its own, for a week"],
   ],
   run: async (args, terminal) => {
     const { deliverBuild } = await import("./run.ts");

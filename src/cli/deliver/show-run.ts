@@ -1,6 +1,6 @@
 import { OperatorError } from "../../core/model/failure.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
-import type { Target } from "../../settings/destination.ts";
+import type { Target } from "../../settings/target.ts";
 import { listed } from "../../words/text.ts";
 import type { Asks, DeliverOptions } from "../../workflows/run-release.ts";
 import type { Stay } from "../../workflows/run.ts";

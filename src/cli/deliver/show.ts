@@ -49,16 +49,22 @@ export function showComparison(
 export function showDelivery(result: DeliveryResult, terminal: Terminal, now: Date): string {
   const { release, previous, dryRun, redelivers } = result;
   if (isEmpty(result))
-    return `${heading(result, `nothing to do: release ${release} is this build, nothing was written`, terminal)}\n${showTotals(result, terminal, now)}`;
+    return `${heading(result, `nothing to do: release ${release} is this build, nothing was written`, terminal)}\n${showTotals(result, terminal, now)}${showLink(result, now)}`;
   const back = redelivers === undefined ? "" : `, puts back release ${redelivers}`;
   if (release === previous) {
     const left = dryRun ? "something is left to do, nothing was written" : "what was left to do is done";
-    return `${heading(result, `release ${release} stays; ${left}`, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}`;
+    return `${heading(result, `release ${release} stays; ${left}`, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}${showLink(result, now)}`;
   }
   const state = dryRun
     ? `would become release ${release}${back}; nothing was written`
     : `release ${release}${previous > 0 ? ` after ${previous}` : ""}${back}`;
-  return `${heading(result, state, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}`;
+  return `${heading(result, state, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}${showLink(result, now)}`;
+}
+
+/** A preview's address is what it is for: it stands alone on the last line. */
+function showLink({ preview, url, dryRun }: DeliveryResult, now: Date): string {
+  if (!preview || url === undefined || dryRun) return "";
+  return `\n  a preview, for ${showTime(preview.until, now)}\n\n${url}\n`;
 }
 
 /** What visitors who have never been here have to load, where that changes by what can be seen. */
@@ -132,7 +138,7 @@ function toWritten({ changes }: DeliveryResult, how: "sending" | "copying"): [st
   return [counted(written.length, "file"), parts(...kinds)];
 }
 
-function showCost({ phases, requests, url, dryRun }: DeliveryResult, { style }: Terminal): string {
+function showCost({ phases, requests, url, dryRun, preview }: DeliveryResult, { style }: Terminal): string {
   const total = phases.reduce((sum, { seconds }) => sum + seconds, 0);
   const { retried, ...kinds } = requests;
   const asked = Object.entries(kinds).filter(([, count]) => count > 0);
@@ -144,7 +150,7 @@ function showCost({ phases, requests, url, dryRun }: DeliveryResult, { style }: 
     `  ${showSeconds(total)}: ${times}`,
     `  ${counted(sum, "request")} to the store: ${asked.map(([kind, count]) => `${count} ${kind}`).join(", ")}${retried > 0 ? `; ${retried} tried again` : ""}`,
   ];
-  return `\n${lines.map((line) => `${style("faint", line)}\n`).join("")}${url === undefined || dryRun ? "" : `\n  ${url}\n`}`;
+  return `\n${lines.map((line) => `${style("faint", line)}\n`).join("")}${url === undefined || dryRun || preview ? "" : `\n  ${url}\n`}`;
 }
 
 function toBlock(title: string, lines: readonly string[], all: boolean): string {

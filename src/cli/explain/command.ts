@@ -8,6 +8,7 @@ export const explainCommand: Command = {
   positional: "PATH",
   options: {
     to: SHARED.to,
+    preview: SHARED.preview,
     build: SHARED.build,
     settings: SHARED.settings,
     format: SHARED.format,

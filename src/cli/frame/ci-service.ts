@@ -3,6 +3,8 @@ export interface CiService {
   /** The number of this run; a later run has a higher one. */
   readonly sequence?: string | undefined;
   readonly commit?: string | undefined;
+  /** The branch that is built. */
+  readonly branch?: string | undefined;
   /** A file that takes a summary in Markdown. */
   readonly summaryFile?: string | undefined;
   /** Begins lines that are folded away under a title. */
@@ -31,6 +33,8 @@ export function findCiService(
 const createCommandService = (environment: NodeJS.ProcessEnv): CiService => ({
   sequence: environment.GITHUB_RUN_NUMBER,
   commit: environment.GITHUB_SHA,
+  // Of a proposed change the branch that it comes from, and not the place where it would be merged.
+  branch: environment.GITHUB_HEAD_REF || environment.GITHUB_REF_NAME,
   summaryFile: environment.GITHUB_STEP_SUMMARY,
   fold: (title) => `::group::${escape(title)}\n`,
   endFold: () => "::endgroup::\n",
@@ -51,6 +55,7 @@ function createSectionService(environment: NodeJS.ProcessEnv, nowSeconds: () => 
   return {
     sequence: environment.CI_PIPELINE_IID,
     commit: environment.CI_COMMIT_SHA,
+    branch: environment.CI_MERGE_REQUEST_SOURCE_BRANCH_NAME ?? environment.CI_COMMIT_REF_NAME,
     fold: (title) => {
       number += 1;
       return `\u001b[0Ksection_start:${nowSeconds()}:courier_${number}[collapsed=true]\r\u001b[0K${title}\n`;

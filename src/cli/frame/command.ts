@@ -9,6 +9,8 @@ export interface Option {
   readonly about: string;
   readonly choices?: readonly string[];
   readonly default?: string;
+  /** Whether its name alone says something: then the value is empty. */
+  readonly mayBeBare?: true;
   /** What stands for the value in help. */
   readonly value?: string;
 }
@@ -31,6 +33,12 @@ export interface Command {
 /** Options that mean the same everywhere, defined once. */
 export const SHARED = {
   to: { kind: "text", value: "DESTINATION", about: "the destination of the settings" },
+  preview: {
+    kind: "text",
+    value: "NAME",
+    about: "a preview of that destination; in CI without a name: the branch",
+    mayBeBare: true,
+  },
   build: { kind: "text", value: "FOLDER|ARCHIVE", about: "the build, where it is not build.folder" },
   settings: { kind: "text", value: "FILE", about: "the settings file", default: "courier.yaml" },
   format: {

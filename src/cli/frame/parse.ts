@@ -92,7 +92,7 @@ function declare(parser: Argv, name: string, option: Option, isOwn: boolean): vo
     global: isOwn,
     ...(kind === "switch"
       ? { type: "boolean" as const }
-      : { type: "string" as const, requiresArg: true, array: false }),
+      : { type: "string" as const, requiresArg: option.mayBeBare !== true, array: false }),
     ...(isOwn && choices && { choices: [...choices] }),
     ...(isOwn && fallback !== undefined && { default: fallback }),
   });
@@ -117,12 +117,12 @@ function toArguments(parsed: Readonly<Record<string, unknown>>, command: Command
 function checkValue(
   name: string,
   value: unknown,
-  { kind }: Option,
+  { kind, mayBeBare }: Option,
   { name: command }: Command,
 ): string | boolean | string[] {
   if (kind === "list") return [value].flat() as string[];
   if (Array.isArray(value)) throw usage(`--${name} is given more than once`, command);
-  if (value === "") throw usage(`--${name} needs a value`, command);
+  if (value === "" && mayBeBare !== true) throw usage(`--${name} needs a value`, command);
   return value as string | boolean;
 }
 

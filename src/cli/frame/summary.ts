@@ -35,7 +35,10 @@ export function toDeliverySummary(result: DeliveryResult): string {
       "changes",
       result.changes.map(({ key, change, reason }) => `${change} ${code(key)}: ${inline(reason)}`),
     ),
-    `${url === undefined ? "" : `${url} `}in ${showSeconds(seconds)}`,
+    ...(result.preview && url !== undefined
+      ? [`**${url}** until ${result.preview.until.slice(0, 16).replace("T", " ")} UTC`, ""]
+      : []),
+    `${url === undefined || result.preview ? "" : `${url} `}in ${showSeconds(seconds)}`,
   );
 }
 

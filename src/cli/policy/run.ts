@@ -1,8 +1,10 @@
 import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Policy } from "../../core/model/policy.ts";
-import { toDeliveryPolicy, toReadPolicy, type Readers } from "../../core/bucket/policies.ts";
-import { distributionsOf, type Target } from "../../settings/destination.ts";
+import { headOf } from "../../core/addresses/preview-name.ts";
+import { canKeepPreviews, toDeliveryPolicy, toReadPolicy, type Readers } from "../../core/bucket/policies.ts";
+import { distributionsOf } from "../../settings/destination.ts";
+import type { Target } from "../../settings/target.ts";
 import { list, type Arguments } from "../frame/command.ts";
 import { printOutput } from "../frame/output.ts";
 import { toScript, toWorkflow } from "./ci.ts";
@@ -38,11 +40,16 @@ function toText(kind: PolicyKind, target: Target): string {
   if (kind === "edge" && distributions.length === 0)
     throw usage(`${destination} has no edge of kind distribution that could be let in`);
   const { bucket, prefix, ownsWebsite } = store;
+  const previews = target.previews && headOf(target.previews.prefix);
+  if (kind !== "delivery" && !canKeepPreviews({ prefix, previews, identity }))
+    throw usage(
+      "previews stand apart from their destination: say store.identity, so that their records can be kept from everybody else",
+    );
   const readers: Readers = kind === "edge" ? "edge-only" : "public";
   return toJson(
     kind === "delivery"
-      ? toDeliveryPolicy({ bucket, prefix, ownsWebsite, distributions })
-      : toReadPolicy({ bucket, prefix, readers, identity, distributions }),
+      ? toDeliveryPolicy({ bucket, prefix, previews, ownsWebsite, distributions })
+      : toReadPolicy({ bucket, prefix, previews, readers, identity, distributions }),
   );
 }
 

@@ -1,12 +1,14 @@
 import { counted } from "../../words/text.ts";
 import { basename } from "node:path";
 import { existsSync, mkdirSync } from "node:fs";
+import { headOf } from "../../core/addresses/preview-name.ts";
 import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { READERS, type Readers } from "../../core/bucket/policies.ts";
 import type { ProvisionResult } from "../../results/provision.ts";
 import type { ProvisionWishes } from "../../core/bucket/provision.ts";
-import { distributionsOf, type Target } from "../../settings/destination.ts";
+import { distributionsOf } from "../../settings/destination.ts";
+import type { Target } from "../../settings/target.ts";
 import { provision } from "../../workflows/provision.ts";
 import { askYes } from "../frame/ask.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
@@ -57,6 +59,7 @@ function toWishes(target: Target, args: Arguments): ProvisionWishes | undefined 
   const error = prefix + (clientRoutes ? entry : (notFound ?? "404.html"));
   return {
     ...{ bucket, prefix, region, readers: assertPossible(readers, target), identity, ownsWebsite },
+    previews: target.previews && headOf(target.previews.prefix),
     distributions: distributionsOf(target),
     hasOtherEdges: edges.some(({ kind }) => kind !== "distribution"),
     website: store.serves === "website" ? { index: basename(entry), error } : undefined,

@@ -1,4 +1,4 @@
-import { counted } from "../../words/text.ts";
+import { counted, listed } from "../../words/text.ts";
 import type { PruneResult } from "../../results/history.ts";
 import { toBlock } from "../frame/block.ts";
 import { showBytes } from "../frame/numbers.ts";
@@ -14,10 +14,12 @@ const REASONS: Readonly<Record<string, string>> = {
 };
 
 export function showPrune(
-  { destination, dryRun, removed, bytes, waiting, retained, foreign, owed, versions }: PruneResult,
+  result: PruneResult,
   { style }: Terminal,
-  { all }: { all: boolean },
+  { all }: { readonly all: boolean },
 ): string {
+  const { destination, dryRun, removed, bytes, waiting, retained, foreign, owed, versions } = result;
+  const { previews = [] } = result;
   const verb = dryRun ? "would be removed" : "removed";
   const title = style("strong", clean(destination));
   const head =
@@ -34,6 +36,11 @@ export function showPrune(
     ...(versions > 0
       ? [
           `\n${counted(versions, "earlier version")} that the bucket had kept of what was forgotten went too\n`,
+        ]
+      : []),
+    ...(previews.length > 0
+      ? [
+          `\npreviews whose time is over ${dryRun ? "would be" : "are"} removed: ${listed(previews.map(clean), 20)}\n`,
         ]
       : []),
     `\nreleases that can be put back: ${retained.join(", ")}\n`,

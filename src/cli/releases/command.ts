@@ -7,6 +7,7 @@ export const releasesCommand: Command = {
   positional: "RELEASE",
   options: {
     to: SHARED.to,
+    preview: SHARED.preview,
     settings: SHARED.settings,
     format: SHARED.format,
     output: SHARED.output,

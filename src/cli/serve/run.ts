@@ -10,7 +10,7 @@ import { LiveSite, type ServedBuild } from "../../serving/live-site.ts";
 import { isOwnName } from "../../serving/own-names.ts";
 import { Reloader } from "../../serving/reload.ts";
 import { createSiteServer, type SiteServerOptions } from "../../serving/site-server.ts";
-import type { GeneralTarget } from "../../settings/destination.ts";
+import type { GeneralTarget } from "../../settings/target.ts";
 import type { ExitCode } from "../../words/exits.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { waitForStop, type Terminal } from "../frame/terminal.ts";

@@ -1,7 +1,7 @@
 import type { ExitCode } from "../../words/exits.ts";
 import type { Survey } from "../../results/survey.ts";
 import type { BuildSource } from "../../ports/build-source.ts";
-import type { GeneralTarget } from "../../settings/destination.ts";
+import type { GeneralTarget } from "../../settings/target.ts";
 import { survey } from "../../workflows/survey.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { printOutput } from "../frame/output.ts";

@@ -6,6 +6,7 @@ export const verifyCommand: Command = {
   about: "asks for what was delivered as visitors do, and says what is not so, and why",
   options: {
     to: SHARED.to,
+    preview: SHARED.preview,
     settings: SHARED.settings,
     sample: {
       kind: "text",

@@ -7,7 +7,7 @@ import type { CountRequest, ObjectStore, TryAgain } from "../../ports/object-sto
 import type { Network } from "../../ports/network.ts";
 import type { PublicSite } from "../../ports/public-site.ts";
 import type { AskingBounds } from "../../adapters/bounds.ts";
-import type { Target } from "../../settings/destination.ts";
+import type { Target } from "../../settings/target.ts";
 import { SANDBOX_CREDENTIALS } from "./sandbox-credentials.ts";
 
 /** The sandbox's keys stand in a file of the project; everybody else's where the user keeps them. */

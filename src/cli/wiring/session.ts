@@ -1,5 +1,5 @@
 import type { DeliveryEvent } from "../../ports/reporter.ts";
-import type { Target } from "../../settings/destination.ts";
+import type { Target } from "../../settings/target.ts";
 import { withPlaces } from "../../settings/load.ts";
 import type { Delivery, Stay } from "../../workflows/run.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
@@ -60,9 +60,10 @@ async function withRun<S extends Stay, T>(
 }
 
 /** Lets go of all that a run has opened. */
-export function close({ place: { store, visitors, edges }, ...rest }: Stay | Delivery): void {
+export function close({ place: { store, visitors, edges, preview }, ...rest }: Stay | Delivery): void {
   if ("source" in rest) rest.source.close();
   store.close();
+  preview?.original.store.close();
   visitors?.close();
   for (const edge of edges) edge.close();
 }

@@ -7,6 +7,8 @@ import { spareMemory, systemMachine } from "../../adapters/machine/system-machin
 import { GUARD_CODES } from "../../core/delivery/guards.ts";
 import { Pace } from "../../core/delivery/pace.ts";
 import { OperatorError } from "../../core/model/failure.ts";
+import { headOf } from "../../core/addresses/preview-name.ts";
+import { skipBelow } from "../../gather/skip-below.ts";
 import { openBuild } from "../../gather/folder-build.ts";
 import type { CachePlace } from "../../gather/hash-cache.ts";
 import {
@@ -19,19 +21,14 @@ import {
 import { createRetry, withRetries, type RetryTools } from "../../perform/retry.ts";
 import type { BuildSource } from "../../ports/build-source.ts";
 import type { Clock } from "../../ports/clock.ts";
-import { createTally } from "../../ports/object-store.ts";
-import {
-  buildFolderOf,
-  chooseGeneral,
-  chooseTarget,
-  type GeneralTarget,
-  type Target,
-} from "../../settings/destination.ts";
+import { createTally, type ObjectStore } from "../../ports/object-store.ts";
+import { buildFolderOf, chooseGeneral, chooseTarget } from "../../settings/destination.ts";
+import type { GeneralTarget, Target } from "../../settings/target.ts";
 import { loadSettings, parseSettings, SETTINGS_FILE } from "../../settings/load.ts";
-import type { Author, Delivery, Run, Stay } from "../../workflows/run.ts";
+import type { Author, Delivery, PreviewPlace, Run, Stay } from "../../workflows/run.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
-import { openEdges, openStore, openVisitors, type RunTies } from "./open.ts";
+import { openEdges, openStore, openVisitors, type RunTies, type StoreTools } from "./open.ts";
 
 /** The clock of this machine, for commands that run until they are stopped. */
 export const wiredClock: Clock = systemClock;
@@ -48,16 +45,29 @@ export function readTarget(args: Arguments, terminal: Terminal): Target {
   const file = text(args, "settings") ?? SETTINGS_FILE;
   return chooseTarget(
     loadSettings(file, terminal),
-    { to: text(args, "to"), build: text(args, "build") },
+    { to: text(args, "to"), build: text(args, "build"), preview: previewOf(args, terminal) },
     terminal.folder,
   );
+}
+
+/** The preview that a call means; undefined: none. In CI its name need not be said: it is the branch. */
+function previewOf(args: Arguments, { ci }: Terminal): string | undefined {
+  const name = text(args, "preview");
+  if (name !== "") return name;
+  const branch = ci?.branch ?? "";
+  if (branch !== "") return branch;
+  throw new OperatorError("usage", {
+    reason: "--preview: what is it called? Only in CI the branch is known",
+    command: "deliver",
+  });
 }
 
 /** The settings that are named, or those that are there; none are needed where the call names the build. */
 export function readGeneral(args: Arguments, terminal: Terminal): GeneralTarget {
   const { folder } = terminal;
   const file = text(args, "settings") ?? SETTINGS_FILE;
-  const options = { to: text(args, "to"), build: text(args, "build") };
+  const preview = previewOf(args, terminal);
+  const options = { to: text(args, "to"), build: text(args, "build"), preview };
   const isThere = file !== SETTINGS_FILE || existsSync(join(folder, SETTINGS_FILE));
   if (isThere || options.build === undefined)
     return chooseGeneral(loadSettings(file, terminal), options, folder);
@@ -152,7 +162,8 @@ async function wireStay(
   const count = (kind: keyof typeof tally.requests): void => {
     tally.requests[kind] += 1;
   };
-  const store = gateWrites(await openStore(target, { count, again: createRetry(retries), ...ties }), gate);
+  const opened = await openStore(target, { count, again: createRetry(retries), ...ties });
+  const store = gateWrites(withoutPreviews(opened, target), gate);
   return {
     run: { name: createRunName(), author, clock: systemClock, report, interruption },
     place: {
@@ -160,11 +171,37 @@ async function wireStay(
       site: redact(target.site),
       ...{ destination, siteRules, tally },
       store: noteLargest(withRetries(countWrites(store, tally), retries), largest),
+      preview: await wirePreview(target, { ...ties, count, again: createRetry(retries) }, retries),
       edges: await openEdges(target, systemClock, ties),
       visitors: await openVisitors(target, ties),
     },
     writing: { pace, gate, machine: systemMachine, leaseSeconds: safety.leaseSeconds },
     safety: { retention: safety.retention, vanishShare: safety.vanishShare, allowed },
+  };
+}
+
+/** A destination's own list has no previews in it that stand below it. */
+function withoutPreviews(store: ObjectStore, { previews }: Target): ObjectStore {
+  const { prefix } = store.location;
+  const folder = previews && headOf(previews.prefix);
+  if (!folder?.startsWith(prefix)) return store;
+  return skipBelow(store, folder.slice(prefix.length));
+}
+
+/** What a preview knows of the destination that it is of. */
+async function wirePreview(
+  target: Target,
+  tools: StoreTools,
+  retries: RetryTools,
+): Promise<PreviewPlace | undefined> {
+  const { preview } = target;
+  if (!preview) return undefined;
+  const { name, lastsSeconds } = preview;
+  const store = withRetries(await openStore({ ...target, store: preview.store }, tools), retries);
+  const { bucket, prefix } = store.location;
+  return {
+    ...{ name, lastsSeconds, original: { store, place: { bucket, prefix } } },
+    until: new Date(systemClock.now().getTime() + lastsSeconds * 1000).toISOString(),
   };
 }
 

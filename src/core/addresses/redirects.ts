@@ -110,7 +110,8 @@ export function decideRedirects(facts: RedirectFacts): RedirectDecision {
 }
 
 /** One address, for good: the only kind that an object of its own can carry. */
-const isPlaceable = (rule: RedirectRule): boolean => !rule.address.endsWith("*") && statusOf(rule) === 301;
+export const isPlaceable = (rule: RedirectRule): boolean =>
+  !rule.address.endsWith("*") && statusOf(rule) === 301;
 
 function findRuleProblems(rule: RedirectRule, index: number, facts: RedirectFacts): Problem[] {
   const { rules } = facts;

@@ -9,6 +9,8 @@ export interface PolicyFacts {
   readonly bucket: string;
   /** Empty, or ends in a slash. */
   readonly prefix: string;
+  /** What all previews' keys begin with; absent: there are none. */
+  readonly previews?: string | undefined;
   /** Whether the bucket's website settings are written, too. */
   readonly ownsWebsite: boolean;
   /** Distributions that are asked to forget. */
@@ -18,9 +20,12 @@ export interface PolicyFacts {
 const VERSION = "2012-10-17";
 
 /** The least that the delivering identity needs: exactly the requests that deliver, redeliver, prune and verify make. */
-export function toDeliveryPolicy({ bucket, prefix, ownsWebsite, distributions }: PolicyFacts): Policy {
+export function toDeliveryPolicy(facts: PolicyFacts): Policy {
+  const { bucket, ownsWebsite, distributions } = facts;
   const arn = `arn:aws:s3:::${bucket}`;
-  const below = prefix === "" ? {} : { Condition: { StringLike: { "s3:prefix": [prefix, `${prefix}*`] } } };
+  const prefixes = listPrefixes(facts);
+  const listed = prefixes.flatMap((prefix) => [prefix, `${prefix}*`]);
+  const below = prefixes.includes("") ? {} : { Condition: { StringLike: { "s3:prefix": listed } } };
   return {
     Version: VERSION,
     Statement: [
@@ -43,7 +48,7 @@ export function toDeliveryPolicy({ bucket, prefix, ownsWebsite, distributions }:
         Sid: "ReadWriteAndRemove",
         Effect: "Allow",
         Action: ["s3:GetObject", "s3:PutObject", "s3:DeleteObject", "s3:AbortMultipartUpload"],
-        Resource: [`${arn}/${prefix}*`],
+        Resource: prefixes.map((prefix) => `${arn}/${prefix}*`),
       },
       ...(ownsWebsite
         ? [
@@ -69,8 +74,15 @@ export function toDeliveryPolicy({ bucket, prefix, ownsWebsite, distributions }:
   };
 }
 
+/** Where the tool writes: previews may stand apart from their destination. */
+const listPrefixes = ({ prefix, previews }: Pick<PolicyFacts, "prefix" | "previews">): string[] =>
+  previews === undefined || previews.startsWith(prefix) ? [prefix] : [prefix, previews];
+
 /** Whom a bucket's policy lets read, and what not. */
-export interface ReadPolicyFacts extends Pick<PolicyFacts, "bucket" | "prefix" | "distributions"> {
+export interface ReadPolicyFacts extends Pick<
+  PolicyFacts,
+  "bucket" | "prefix" | "previews" | "distributions"
+> {
   readonly readers: Readers;
   /** The identity that delivers, as policies name it, where it is known. */
   readonly identity?: string | undefined;
@@ -87,13 +99,28 @@ export const toReadPolicy = (facts: ReadPolicyFacts): Policy => ({
  * delivering identity out as well. So the part is left out of what is allowed; or, where the identity is known, denied to
  * everybody else. Several destinations may share a bucket: the tool's parts of all of them are left out.
  */
-export function toReadStatements({
-  bucket,
-  prefix,
-  readers,
+export function toReadStatements(facts: ReadPolicyFacts): PolicyStatement[] {
+  const { identity } = facts;
+  const [own, apart] = listPrefixes(facts);
+  const previews =
+    apart === undefined || identity === undefined
+      ? []
+      : toStatementsBelow({ ...facts, prefix: apart }, `${apart}*/`);
+  return [...toStatementsBelow({ ...facts, prefix: own ?? "" }), ...previews];
+}
+
+/** Whether the records of previews can be kept from readers: where they stand apart, only by naming who may. */
+export const canKeepPreviews = ({
   identity,
-  distributions,
-}: ReadPolicyFacts): PolicyStatement[] {
+  ...facts
+}: Pick<ReadPolicyFacts, "prefix" | "previews" | "identity">): boolean =>
+  identity !== undefined || listPrefixes(facts).length === 1;
+
+/** @param records what stands before each record's own key */
+function toStatementsBelow(
+  { bucket, prefix, readers, identity, distributions }: ReadPolicyFacts,
+  records = prefix,
+): PolicyStatement[] {
   const arn = `arn:aws:s3:::${bucket}`;
   const read: Pick<PolicyStatement, "Effect" | "Principal" | "Action" | "Condition"> = {
     Effect: "Allow",
@@ -113,14 +140,14 @@ export function toReadStatements({
   if (prefix === "")
     return [{ Sid: name, ...read, NotResource: [`${arn}/.courier/*`, `${arn}/*/.courier/*`] }];
   if (identity !== undefined) {
-    const records = {
+    const kept = {
       Sid: `KeepTheRecords${toName(prefix)}`,
       Effect: "Deny",
       NotPrincipal: { AWS: [identity] },
       Action: ["s3:GetObject"],
-      Resource: [`${arn}/${prefix}.courier/*`],
+      Resource: [`${arn}/${records}.courier/*`],
     } as const;
-    return [{ Sid: name, ...read, Resource: [`${arn}/${prefix}*`] }, records];
+    return [{ Sid: name, ...read, Resource: [`${arn}/${prefix}*`] }, kept];
   }
   // One statement can't name a prefix and leave a part of it out: what stands below it is named by its first letter.
   const parts = Array.from(FIRST_LETTERS, (letter) => `${arn}/${prefix}${letter}*`);

@@ -7,6 +7,8 @@ import { isSamePolicy, mergePolicy, toReadStatements, type Readers } from "./pol
 export interface ProvisionWishes {
   readonly bucket: string;
   readonly prefix: string;
+  /** What all previews' keys begin with; absent: there are none. */
+  readonly previews?: string | undefined;
   readonly region: string | undefined;
   readonly readers: Readers;
   /** The delivering identity as policies name it, where it is known. */

@@ -9,6 +9,7 @@ import { findContentProblems } from "./content-check.ts";
 import type { AddressRules } from "../addresses/addresses.ts";
 import type { SiteRules } from "./site-rules.ts";
 import { decideParcels, findWorkers } from "./parcels.ts";
+import { decideKeepOut } from "./keep-out.ts";
 import { decideGoneWorkers } from "./gone-workers.ts";
 import { findBuildProblems } from "./build-check.ts";
 import { findFileNameProblems, findNameProblems } from "./names-check.ts";
@@ -16,7 +17,7 @@ import { byText, type ObjectKey } from "../model/names.ts";
 import type { Role } from "../model/role.ts";
 import type { Wanted } from "../model/wanted.ts";
 import { SEVERITIES, type Problem } from "../model/problem.ts";
-import { findWrongBase } from "./base-check.ts";
+import { findWayOut, findWrongBase } from "./base-check.ts";
 import {
   buildReferenceGraph,
   findReferenceProblems,
@@ -42,13 +43,15 @@ export interface Analysis {
 }
 
 /** Analyses a build; what is recorded of the destination counts as evidence. */
-export function analyseBuild(build: Build, rules: SiteRules, state: DestinationState | undefined): Analysis {
+export function analyseBuild(read: Build, rules: SiteRules, state: DestinationState | undefined): Analysis {
+  const keepOut = decideKeepOut(rules);
+  const build = withoutFiles(read, keepOut.parcels);
   const earlier = state ? toEarlier(state) : new Map<string, EarlierFile>();
   const gone = decideGoneWorkers({
     ...{ live: state?.waybill, rules },
     paths: new Set(build.files.map(({ path }) => path)),
   });
-  const parcels = [...decideParcels(build, rules, earlier), ...gone.parcels];
+  const parcels = [...decideParcels(build, rules, earlier), ...gone.parcels, ...keepOut.parcels];
   const { addressRules, endpoint, url, clientRoutes } = rules;
   const redirectRules = new RedirectRules(rules.redirects);
   const facts = {
@@ -72,11 +75,16 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
   const paths = build.files.map(({ path }) => path);
   const problems = [
     ...findBuildProblems(build.folder, rules.entry, paths),
-    ...findPlaceProblems(graph, { ...facts, knownMissing: state?.waybill?.missing }),
+    ...findPlaceProblems(graph, {
+      ...facts,
+      knownMissing: state?.waybill?.missing,
+      isPreview: rules.headers.keepsNothing === true,
+    }),
     ...findNameProblems(paths, endpoint.bucketPrefix),
     ...(endpoint.plainNames ? findFileNameProblems(paths) : []),
     ...aliasProblems,
     ...gone.problems,
+    ...keepOut.problems,
     ...redirects.problems,
     ...findStableNames(parcels, graph),
     ...findContentProblems(build, { parcels, graph, earlier }),
@@ -85,16 +93,21 @@ export function analyseBuild(build: Build, rules: SiteRules, state: DestinationS
     WAITING.has(parcel.role) && loaded.has(parcel.key) ? { ...parcel, isLoaded: true as const } : parcel,
   );
   const all = [...marked, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
-  const { routing } = redirects;
   const missing = selectMissing(problems);
   return {
     wanted: {
-      ...{ parcels: all, loaded, routing, origin: { from: "build" } },
+      ...{ parcels: all, loaded, routing: redirects.routing, origin: { from: "build" } },
       workers: listWorkers(build, addressRules, parcels),
       ...(Object.keys(missing).length > 0 && { missing }),
     },
     findings: { graph, problems: sortProblems(problems) },
   };
+}
+
+/** A build without what something of ours stands in the place of. */
+function withoutFiles(build: Build, parcels: readonly ExplainedParcel[]): Build {
+  const own = new Set(parcels.map(({ key }) => key));
+  return own.size === 0 ? build : { ...build, files: build.files.filter(({ path }) => !own.has(path)) };
 }
 
 /** One whose name carries a hash is replaced by another name in any case, and stands on for open tabs. */
@@ -113,8 +126,11 @@ function listWorkers(
 }
 
 /** A build that was made for another place than the destination's is wrong as a whole: what it names can't be there. */
-function findPlaceProblems(graph: ReferenceGraph, facts: ReferenceFacts & GraphFacts): Problem[] {
-  const wrong = findWrongBase(facts);
+function findPlaceProblems(
+  graph: ReferenceGraph,
+  { isPreview, ...facts }: ReferenceFacts & GraphFacts & { readonly isPreview: boolean },
+): Problem[] {
+  const wrong = isPreview ? findWayOut(facts) : findWrongBase(facts);
   return wrong ? [wrong] : findReferenceProblems(graph, facts);
 }
 

@@ -1,5 +1,5 @@
 import { memoryBuild, memoryRules } from "../../../test/support/memory-build.ts";
-import { findWrongBase } from "./base-check.ts";
+import { findWayOut, findWrongBase } from "./base-check.ts";
 
 const of = (files: Record<string, string>, basePath: string): unknown => {
   const found = findWrongBase({
@@ -8,6 +8,12 @@ const of = (files: Record<string, string>, basePath: string): unknown => {
   });
   return found && [found.facts.builtFor, found.facts.example];
 };
+
+const wayOutOf = (files: Record<string, string>, basePath: string): unknown =>
+  findWayOut({
+    files: memoryBuild(files).read([]).files,
+    addressRules: { ...memoryRules().addressRules, basePath },
+  })?.facts.example;
 
 const page = (base: string): string =>
   `<script src="${base}assets/a.js"></script><link rel=stylesheet href="${base}assets/b.css">`;
@@ -25,4 +31,16 @@ test.each<[string, Record<string, string>, string, unknown]>([
   ["what isn't in the build anywhere", { "index.html": '<img src="/x/1.png"><img src="/x/2.png">' }, "/", undefined],
 ])("a build for one place at %s", (_, files, basePath, expected) => {
   expect(of({ ...ASSETS, ...files }, basePath)).toEqual(expected);
+}); // prettier-ignore
+
+test.each<[string, Record<string, string>, string, unknown]>([
+  ["one script from the root", { "index.html": '<script src="/assets/a.js"></script>' }, "/previews/main/", "/assets/a.js"],
+  ["one link from the root", { "index.html": '<a href="/news/">', "news/index.html": "" }, "/previews/main/", "/news/"],
+  ["a link to what the build has not", { "index.html": '<a href="/elsewhere/">' }, "/previews/main/", undefined],
+  ["relative names", { "index.html": page("") }, "/previews/main/", undefined],
+  ["names below its own path", { "index.html": page("/previews/main/") }, "/previews/main/", undefined],
+  ["a host of its own", { "index.html": page("/") }, "/", undefined],
+  ["a host of its own, built for a folder", { "index.html": page("/app/") }, "/", "/app/assets/a.js"],
+])("out of a preview leads %s", (_, files, basePath, expected) => {
+  expect(wayOutOf({ ...ASSETS, ...files }, basePath)).toBe(expected);
 }); // prettier-ignore

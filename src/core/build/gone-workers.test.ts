@@ -2,7 +2,8 @@ import { createHash } from "node:crypto";
 import { memoryBuild, memoryRules } from "../../../test/support/memory-build.ts";
 import { analyseBuild } from "./analysis.ts";
 import { decideGoneWorkers } from "./gone-workers.ts";
-import { RETIRED_WORKER_TEXT } from "../../gather/retired-worker.ts";
+import { OWN_TEXTS } from "../../gather/own-texts.ts";
+import { KEEP_OUT } from "./keep-out.ts";
 import { RETIRED_WORKER } from "./retired-worker.ts";
 import { workersOf, type DestinationState, type Waybill } from "../model/release.ts";
 
@@ -22,8 +23,10 @@ const toLive = ({ wanted: { parcels, workers } }: ReturnType<typeof analyse>): W
 });
 
 test("the hash of the worker that takes another away is its own", () => {
-  expect(createHash("sha256").update(RETIRED_WORKER_TEXT).digest("hex")).toBe(RETIRED_WORKER.hash);
-  expect(Buffer.byteLength(RETIRED_WORKER_TEXT)).toBe(RETIRED_WORKER.size);
+  for (const { hash, size } of [RETIRED_WORKER, KEEP_OUT]) {
+    const text = OWN_TEXTS.get(hash) ?? "";
+    expect([createHash("sha256").update(text).digest("hex"), Buffer.byteLength(text)]).toEqual([hash, size]);
+  }
 });
 
 test("what a page registers is a worker by whatever name, and what that loads is written before it", () => {

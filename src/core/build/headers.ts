@@ -29,6 +29,8 @@ export interface HeaderRules {
   readonly edgeCanForget: boolean;
   /** Roles that an edge asks for anew each time where no rule says otherwise, each with the reason. */
   readonly askedAnew?: Readonly<Partial<Record<Role, AskedAnew>>>;
+  /** Whether nobody may keep anything unasked, whatever rules say. */
+  readonly keepsNothing?: boolean;
 }
 
 export interface HeaderDecision {
@@ -47,6 +49,9 @@ export interface HeaderSubject {
   readonly hasOriginal?: boolean;
 }
 
+/** Headers that say how long something may be kept (RFC 9111 §5). */
+const FRESHNESS = /^(cache-control|expires)$/i;
+
 /** A function that decides the headers of a file under the given rules: defaults by role, then freshness, types, headers. */
 export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject) => HeaderDecision {
   const freshness = rules.freshness.map((rule) => ({ ...rule, matches: matcher(rule.files) }));
@@ -57,30 +62,7 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
 
   return ({ path, role, head, hasOriginal = false, isNamedByWorker = false }) => {
     const trace: HeaderTrace[] = [];
-    const base = decideDefaultFreshness(role, path);
-    let { browser, edge } = base;
-    let [browserSaid, edgeSaid] = [false, false];
-    let rule: Extract<HeaderSource, { by: "role" | "freshness" }> = { by: "role", role };
-    for (const candidate of freshness) {
-      if (!candidate.matches(path)) continue;
-      browser = candidate.browser ?? browser;
-      edge = candidate.edge ?? edge;
-      browserSaid ||= candidate.browser !== undefined;
-      edgeSaid ||= candidate.edge !== undefined;
-      rule = { by: "freshness", files: candidate.files };
-    }
-    if (isNamedByWorker && !browserSaid && browser > 0 && base.immutable !== true) {
-      browser = 0;
-      rule = { ...rule, anew: { code: "worker-names" } };
-    }
-    if (!rules.edgeCanForget && !edgeSaid) edge = browser;
-    const anew = rules.askedAnew?.[role];
-    if (anew !== undefined && !edgeSaid && edge > 0) {
-      edge = 0;
-      rule = { ...rule, anew };
-    }
-    const immutable = base.immutable === true && browser === base.browser;
-    const decided: Freshness = { browser, edge, ...(immutable ? { immutable } : {}) };
+    const { decided, rule } = decideFreshness({ path, role, isNamedByWorker }, rules, freshness);
     trace.push({ header: "cache-control", value: toCacheControl(decided), rule });
 
     const header = "content-type";
@@ -94,6 +76,7 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
     for (const { files, set, matches } of headers) {
       if (!matches(path)) continue;
       for (const [name, value] of Object.entries(set)) {
+        if (rules.keepsNothing === true && FRESHNESS.test(name)) continue;
         trace.push({ header: name.toLowerCase(), value, rule: { by: "headers", files } });
       }
     }
@@ -108,4 +91,42 @@ export function createHeaderDecider(rules: HeaderRules): (subject: HeaderSubject
     shared.set(key, decision);
     return decision;
   };
+}
+
+type FreshnessSource = Extract<HeaderSource, { by: "role" | "freshness" }>;
+
+/** How long browsers and edges may keep a file, and which rule says so. */
+function decideFreshness(
+  { path, role, isNamedByWorker }: Pick<HeaderSubject, "path" | "role" | "isNamedByWorker">,
+  { edgeCanForget, askedAnew, keepsNothing }: HeaderRules,
+  candidates: readonly (FreshnessRule & { readonly matches: (path: string) => boolean })[],
+): { readonly decided: Freshness; readonly rule: FreshnessSource } {
+  const base = decideDefaultFreshness(role, path);
+  let { browser, edge } = base;
+  let [browserSaid, edgeSaid] = [false, false];
+  let rule: FreshnessSource = { by: "role", role };
+  for (const candidate of candidates) {
+    if (!candidate.matches(path)) continue;
+    browser = candidate.browser ?? browser;
+    edge = candidate.edge ?? edge;
+    browserSaid ||= candidate.browser !== undefined;
+    edgeSaid ||= candidate.edge !== undefined;
+    rule = { by: "freshness", files: candidate.files };
+  }
+  if (isNamedByWorker === true && !browserSaid && browser > 0 && base.immutable !== true) {
+    browser = 0;
+    rule = { ...rule, anew: { code: "worker-names" } };
+  }
+  if (!edgeCanForget && !edgeSaid) edge = browser;
+  const anew = askedAnew?.[role];
+  if (anew !== undefined && !edgeSaid && edge > 0) {
+    edge = 0;
+    rule = { ...rule, anew };
+  }
+  if (keepsNothing === true) {
+    [browser, edge] = [0, 0];
+    rule = { ...rule, anew: { code: "preview" } };
+  }
+  const immutable = base.immutable === true && browser === base.browser;
+  return { decided: { browser, edge, ...(immutable ? { immutable } : {}) }, rule };
 }

@@ -20,6 +20,8 @@ export interface SiteRules {
   readonly headers: HeaderRules;
   readonly addressRules: AddressRules;
   readonly redirects: readonly RedirectRule[];
+  /** Whether search engines are kept out: by a `robots.txt` of ours, where the site begins at the root of its host. */
+  readonly noIndex: boolean;
   readonly compression: "off" | "gzip";
   readonly endpoint: EndpointRules;
 }

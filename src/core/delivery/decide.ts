@@ -6,10 +6,10 @@ import { findRefusals, type GuardFacts } from "./guards.ts";
 import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
 import type { EarlierAnswer } from "../edges/held-answers.ts";
 import type { EdgeNeeds } from "../model/edge.ts";
-import { openKey, RELEASES_PREFIX, type ObjectKey, type UrlPath } from "../model/names.ts";
+import { openKey, RELEASES_PREFIX, type ObjectKey, type Sha256, type UrlPath } from "../model/names.ts";
 import type { Parcel, RecordedParcel } from "../model/parcel.ts";
 import { isAssetLike } from "../model/role.ts";
-import type { Plan } from "../model/plan.ts";
+import type { OutsideContent, Plan } from "../model/plan.ts";
 import {
   isSameRelease,
   type DestinationState,
@@ -37,6 +37,8 @@ export interface DeliveryFacts {
   readonly comparison: Comparison;
   /** What the live release has and the settings leave out now. */
   readonly withdrawn?: Withdrawn;
+  /** Where contents stand at another destination; absent: nobody has asked. */
+  readonly outside?: ReadonlyMap<Sha256, OutsideContent> | undefined;
   readonly retention: RetentionRule;
   readonly addressRules: AddressRules;
   /** Whether unknown addresses are answered with the entry page. */
@@ -130,7 +132,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const owed = toOwed([...edges.unmaskings, ...edges.invalidations, ...edges.lateInvalidations], state);
   const plan = planDelivery({
     ...{ release, state, comparison, keepsPrevious, expired, owed, workers },
-    ...edges,
+    ...{ ...edges, outside: facts.outside },
   });
 
   const violations = findOrderViolations(plan, { ...facts, parcels, keepsPrevious, loaded, spared });

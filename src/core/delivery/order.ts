@@ -230,7 +230,8 @@ function findSpoiledSources(steps: readonly PlacedStep[]): OrderViolation[] {
   for (const placed of steps)
     if (!touched.has(targetOf(placed.step))) touched.set(targetOf(placed.step), placed);
   return steps.flatMap(({ step, turn }) => {
-    const source = step.do === "copy" && step.from !== step.to ? touched.get(step.from) : undefined;
+    const isOwn = step.do === "copy" && step.place === undefined && step.from !== step.to;
+    const source = isOwn ? touched.get(step.from) : undefined;
     if (step.do !== "copy" || !source || source.turn > turn) return [];
     const isWanted = source.turn < turn && writtenHash(source.step) === step.storedHash;
     return isWanted ? [] : [violation("copy-source", step.from)];

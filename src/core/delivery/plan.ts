@@ -15,6 +15,7 @@ import type {
   CopyStep,
   EdgeInvalidation,
   Expected,
+  OutsideContent,
   Plan,
   RemoveStep,
   Step,
@@ -33,6 +34,8 @@ export interface PlanInput {
   readonly workers: readonly ObjectKey[];
   /** Whether the release that is current now stays restorable: then what it loses goes to the vault. */
   readonly keepsPrevious: boolean;
+  /** Where contents stand at another destination, by the hash of the stored bytes. */
+  readonly outside?: ReadonlyMap<Sha256, OutsideContent> | undefined;
   /** Stale assets and records that no retained release needs. */
   readonly expired: readonly ObjectKey[];
   readonly unmaskings: readonly EdgeInvalidation[];
@@ -160,6 +163,7 @@ class Vault {
    */
   keepAnnounced(step: Step): { readonly first: readonly Step[]; readonly step: Step } {
     if (step.do === "remove") return { first: [], step };
+    if (step.do === "copy" && step.place) return this.keepOutside(step);
     if (step.do === "copy") {
       const { from, fromEtag, to, storedHash, size } = step;
       const stands = from === to || isStateKey(from) || fromEtag === undefined;
@@ -171,6 +175,28 @@ class Vault {
     const first: Step[] = this.has(storedHash) ? [] : [{ do: "send", parcel, to: from, expected: "absent" }];
     this.held.add(from);
     return { first, step: { do: "copy", from, to: key, headers, storedHash, size, role, expected } };
+  }
+
+  private keepOutside(step: CopyStep): { readonly first: readonly Step[]; readonly step: Step } {
+    const { headers: _, place: _p, fromEtag: _e, ...copy } = step;
+    const { storedHash, size, from, fromEtag, place } = step;
+    const to = vaultKey(storedHash);
+    const first: CopyStep[] = this.has(storedHash)
+      ? []
+      : [
+          {
+            do: "copy",
+            from,
+            ...(place && { place }),
+            ...(fromEtag !== undefined && { fromEtag }),
+            to,
+            storedHash,
+            size,
+            expected: "absent",
+          },
+        ];
+    this.held.add(to);
+    return { first, step: { ...copy, from: to, ...(step.headers && { headers: step.headers }) } };
   }
 
   keep(hash: Sha256, from: { key: ObjectKey; etag: string; size: number }): CopyStep[] {
@@ -197,11 +223,14 @@ class CopySources {
   private readonly touched: Set<ObjectKey>;
   private readonly etags: Map<ObjectKey, string>;
 
+  private readonly outside: NonNullable<PlanInput["outside"]>;
+
   constructor(
-    { state, comparison }: PlanInput,
+    { state, comparison, outside = new Map() }: PlanInput,
     removed: readonly ObjectKey[],
     private readonly vault: Vault,
   ) {
+    this.outside = outside;
     // What is cleared goes last: until then it can be copied from, and a way back may need just that.
     this.touched = new Set([
       ...removed,
@@ -212,15 +241,20 @@ class CopySources {
     this.etags = new Map(state.listing.map(({ key, etag }) => [key, etag]));
   }
 
-  findPage(page: ObjectKey, hash: Sha256): Pick<CopyStep, "from" | "fromEtag"> {
+  findPage(page: ObjectKey, hash: Sha256): Pick<CopyStep, "from" | "fromEtag" | "place"> {
     return this.touched.has(page) ? { from: page } : (this.find(hash) ?? { from: page });
   }
 
-  find(hash: Sha256): Pick<CopyStep, "from" | "fromEtag"> | undefined {
+  find(hash: Sha256): Pick<CopyStep, "from" | "fromEtag" | "place"> | undefined {
     const from = this.contents.get(hash) ?? (this.vault.has(hash) ? vaultKey(hash) : undefined);
-    if (from === undefined || this.touched.has(from)) return undefined;
+    if (from === undefined || this.touched.has(from)) return this.findOutside(hash);
     const fromEtag = this.etags.get(from);
     return fromEtag === undefined ? { from } : { from, fromEtag };
+  }
+
+  private findOutside(hash: Sha256): Pick<CopyStep, "from" | "fromEtag" | "place"> | undefined {
+    const found = this.outside.get(hash);
+    return found && { from: found.key, fromEtag: found.etag, place: found.place };
   }
 }
 
@@ -247,7 +281,11 @@ const MEANING = new Set(["content-type", "content-encoding"]);
 const changesMeaning = (reason: ChangeReason): boolean =>
   reason.code === "headers" && reason.names.some((name) => MEANING.has(name));
 
-function toCopy(parcel: Parcel, source: Pick<CopyStep, "from" | "fromEtag">, expected: Expected): CopyStep {
+function toCopy(
+  parcel: Parcel,
+  source: Pick<CopyStep, "from" | "fromEtag" | "place">,
+  expected: Expected,
+): CopyStep {
   const { key: to, headers, storedHash, size, role } = parcel;
   return { do: "copy", ...source, to, headers, storedHash, size, role, expected };
 }

@@ -7,7 +7,14 @@ import { releaseOf, type Wanted } from "../model/wanted.ts";
 import { phaseOf, stepsOf, targetOf } from "../model/plan.ts";
 import { selectUnrecorded } from "../edges/owed.ts";
 import { toVaultLists } from "../history/last-listed.ts";
-import type { DestinationState, OpenDelivery, Pointer, RetainedRelease, Waybill } from "../model/release.ts";
+import type {
+  DestinationState,
+  OpenDelivery,
+  Pointer,
+  PreviewRecord,
+  RetainedRelease,
+  Waybill,
+} from "../model/release.ts";
 
 export interface NextReleaseFacts {
   readonly site: string;
@@ -25,6 +32,8 @@ export interface NextReleaseFacts {
   readonly decision: DeliveryDecision;
   /** Settings of the website endpoint that this run writes over, by the hash of what the vault gets of them. */
   readonly keptSettings: readonly Sha256[];
+  /** Absent: it is no preview. */
+  readonly preview?: PreviewRecord | undefined;
 }
 
 /**
@@ -75,6 +84,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(wanted.routing.length === 0 ? {} : { routing: wanted.routing }),
     ...(kept.length === 0 ? {} : { keptSettings: kept }),
     ...(decision.lastListed && { vault: toVaultLists(decision.lastListed, listVault(facts)) }),
+    ...(facts.preview && { preview: facts.preview }),
     parcels: wanted.parcels.map(toRecorded),
     // Those that this very delivery clears are still listed: it may die before it gets there.
     standing: decision.comparison.stale
@@ -98,7 +108,7 @@ const listVault = ({ state, decision }: NextReleaseFacts): Set<ObjectKey> =>
 
 /** The pointer to a release; what its edges are about to be asked for stands in it as owed. */
 export function toPointer(
-  { site, run, at, decision, state }: NextReleaseFacts,
+  { site, run, at, decision, state, preview }: NextReleaseFacts,
   waybillHash: Sha256,
   zero?: RetainedRelease,
 ): Pointer {
@@ -116,6 +126,7 @@ export function toPointer(
     owed: plan.owed,
     announced: Object.fromEntries(announced),
     ...(state.pointer?.forgotten && { forgotten: state.pointer.forgotten }),
+    ...(preview && { preview }),
   };
 }
 

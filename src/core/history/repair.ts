@@ -30,7 +30,7 @@ export function decideRepair(facts: RepairFacts): Pointer | undefined {
   const ended = real.filter(({ waybill }) => !facts.unended.has(waybill.run));
   const current = real.find(({ waybill }) => stands(waybill, facts.listing)) ?? ended[0] ?? real[0];
   if (!current) return undefined;
-  const { site, release, run, parcels } = current.waybill;
+  const { site, release, run, parcels, preview } = current.waybill;
   const isEnded = ({ waybill }: FoundWaybill): boolean => !facts.unended.has(waybill.run);
   // Of two with one number, one run was never the current one: it is the one that says itself that it did not end.
   const earlier = facts.found
@@ -48,6 +48,7 @@ export function decideRepair(facts: RepairFacts): Pointer | undefined {
   const all = [...new Set(parcels.flatMap(({ key }) => listAddresses(key, addressRules)))].sort();
   return {
     ...{ site, release, run, announced: {} },
+    ...(preview && { preview }),
     retained: retained.map(toRetained),
     owed: edges.map(({ identity }) => ({ edge: identity, addresses: all })),
   };

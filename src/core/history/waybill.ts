@@ -34,6 +34,8 @@ const rules = z.array(
   }),
 );
 
+const preview = z.object({ name: z.string().max(1000), until: z.iso.datetime() });
+
 const headerLine = z.object({
   format: z.literal(WAYBILL_FORMAT),
   site: z.string(),
@@ -52,6 +54,7 @@ const headerLine = z.object({
   routing: rules.optional(),
   keptSettings: z.array(sha256).optional(),
   vault: z.record(z.string().regex(/^[1-9]\d*$/), z.array(sha256)).optional(),
+  preview: preview.optional(),
   parcels: z.int(),
   standing: z.int(),
 });
@@ -207,6 +210,7 @@ const pointerSchema = z.object({
   announced: z.record(siteKey, z.string()),
   announcedMs: z.number().optional(),
   forgotten: z.array(sha256).optional(),
+  preview: preview.optional(),
 });
 
 /** The pointer as it stands in the store: one JSON object with the name of its format. */

@@ -18,10 +18,26 @@ export interface SendStep {
   readonly expected: Expected;
 }
 
+/** Where keys begin that are none of this destination's. */
+export interface OtherPlace {
+  readonly bucket: string;
+  /** Empty, or ends in a slash. */
+  readonly prefix: string;
+}
+
+/** A content that stands at another destination, and can be copied from there. */
+export interface OutsideContent {
+  readonly place: OtherPlace;
+  readonly key: ObjectKey;
+  readonly etag: string;
+}
+
 /** A copy inside the store; nothing is sent. */
 export interface CopyStep {
   readonly do: "copy";
   readonly from: ObjectKey;
+  /** Where `from` stands; absent: at this destination. */
+  readonly place?: OtherPlace;
   /** Absent: the source is written by an earlier phase of the same plan. */
   readonly fromEtag?: string;
   readonly to: ObjectKey;

@@ -26,7 +26,10 @@ export interface ProblemFacts {
     readonly builtFor: UrlPath;
     readonly deliveredAt: UrlPath;
     readonly example: UrlPath;
+    /** The destination is a preview, which may have a host name of its own instead. */
+    readonly isPreview?: boolean;
   };
+  readonly "robots-out-of-reach": { readonly basePath: UrlPath };
   readonly "case-clash": { readonly other: string };
   /** `most`: bytes, where a length is the reason. */
   readonly "unfit-name": { readonly why: UnfitName; readonly most?: number };

@@ -29,6 +29,7 @@ export type RoleReason =
         | "polled"
         | "registered"
         | "retired"
+        | "keep-out"
         | "html"
         | "worker-part"
         | "payload"
@@ -53,7 +54,7 @@ export type RoleReason =
 /** Why an edge is told to ask for a role anew each time, or a browser for a file. */
 export type AskedAnew =
   | { readonly code: "queries"; readonly edge: string }
-  | { readonly code: "unknown-addresses" | "worker-names" };
+  | { readonly code: "unknown-addresses" | "worker-names" | "preview" };
 
 /** What set the value of a header. */
 export type HeaderSource =

@@ -6,6 +6,14 @@ import type { RoutingRule } from "./website.ts";
 import type { ImmutableNames } from "./immutable-names.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "./parcel.ts";
 
+/** What is written down of a preview. */
+export interface PreviewRecord {
+  /** As it was asked for: a branch, say. */
+  readonly name: string;
+  /** When its time is over, ISO 8601 UTC. */
+  readonly until: string;
+}
+
 /** The record of a release. `docs/formats.md` shows it by example. */
 export interface Waybill {
   readonly site: string;
@@ -34,6 +42,8 @@ export interface Waybill {
   readonly keptSettings?: readonly Sha256[];
   /** What the vault holds for earlier releases, by the number of the last one that lists it; absent in records of before 0.2. */
   readonly vault?: Readonly<Record<string, readonly Sha256[]>>;
+  /** Of a preview alone. */
+  readonly preview?: PreviewRecord;
   readonly parcels: readonly RecordedParcel[];
   /** Our objects that still stand though this release does not list them; each has `lastIn`. */
   readonly standing: readonly RecordedParcel[];
@@ -83,6 +93,8 @@ export interface Pointer {
   readonly announcedMs?: number;
   /** Hashes of stored bytes that were removed for good, as versions before 0.2 noted them; absent: none. */
   readonly forgotten?: readonly Sha256[];
+  /** Of a preview alone. */
+  readonly preview?: PreviewRecord;
 }
 
 /**

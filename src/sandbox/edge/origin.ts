@@ -27,13 +27,32 @@ export interface OriginOptions {
   readonly mayRead?: ((key: string) => boolean) | undefined;
 }
 
+/** What the edge asks for. */
+export interface OriginRequest {
+  readonly path: string;
+  readonly ifNoneMatch: string | undefined;
+  /** The preview that the visitor's host name selects; undefined: none. */
+  readonly preview: string | undefined;
+}
+
+const PREVIEW_HOST = /^([a-z0-9-]+)\.preview\.localhost\.?(:\d+)?$/i;
+const toPreviewPrefix = (name: string): string => `previews/${name}/`;
+
+/** The preview that a host name selects: `spring-fares.preview.localhost`. */
+export const findPreview = (host: string | undefined): string | undefined =>
+  PREVIEW_HOST.exec(host ?? "")?.[1]?.toLowerCase();
+
 /** What the store's endpoint answers to the edge, which itself answers with a page where the endpoint has no error document. */
 export async function askOrigin(
   findTable: () => ObjectTable,
-  path: string,
-  ifNoneMatch: string | undefined,
-  options: OriginOptions,
+  { path, ifNoneMatch, preview }: OriginRequest,
+  given: OriginOptions,
 ): Promise<OriginAnswer> {
+  const { traits } = given;
+  const options =
+    preview === undefined
+      ? given
+      : { ...given, traits: { ...traits, originPrefix: toPreviewPrefix(preview) } };
   const table = findTableOrRefusal(findTable);
   if ("status" in table) return table;
   if (options.traits.originDenied) return toDenial();

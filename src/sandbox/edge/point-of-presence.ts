@@ -7,7 +7,7 @@ import { ProtocolError } from "../store/failure.ts";
 import type { ObjectTable } from "../store/object-table.ts";
 import { EdgeCache, FORM_MARK, type CachedAnswer } from "./cache.ts";
 import type { Certificate } from "../../serving/certificate.ts";
-import { askOrigin, type OriginOptions } from "./origin.ts";
+import { askOrigin, findPreview, type OriginOptions } from "./origin.ts";
 import type { Traits } from "./traits.ts";
 
 export interface PointOptions {
@@ -58,7 +58,8 @@ export class PointOfPresence {
   /** What answers are told apart by; the address comes first, so that patterns fit. */
   private keyOf(target: string, { headers }: IncomingMessage): string {
     const address = this.options.query === "keyed" ? target : target.replace(/\?.*$/s, "");
-    const host = this.traits.copyPerHost ? ` ${headers.host}` : "";
+    const preview = findPreview(headers.host);
+    const host = this.traits.copyPerHost ? ` ${headers.host}` : preview === undefined ? "" : ` of ${preview}`;
     const form = `${FORM_MARK}${headers["accept-encoding"] ?? ""}`;
     return `${address}${host}${this.traits.forms === "one" ? "" : form}`;
   }
@@ -92,7 +93,11 @@ export class PointOfPresence {
       else {
         const answer = await this.answer(request, target);
         const compresses = !this.traits.noCompression;
-        bytes = await sendAnswer(request, response, toSent(answer, this.traits), { compresses });
+        const sent = toSent(answer, this.traits);
+        // No search engine is to know of a preview.
+        const isPreview = findPreview(request.headers.host) !== undefined;
+        const headers = { ...sent.headers, ...(isPreview ? { "x-robots-tag": "noindex" } : {}) };
+        bytes = await sendAnswer(request, response, { ...sent, headers }, { compresses });
         ({ cacheStatus } = answer);
       }
     } catch (error) {
@@ -131,7 +136,8 @@ export class PointOfPresence {
     return this.cache.answer(this.keyOf(target, request), facts, async (ifNoneMatch) => {
       const fault = faults.choose({ part: "origin", operation: "GET", key: path.slice(1) });
       if (fault?.fault === "server-error") throw new Error("it answered 500");
-      const answer = await askOrigin(table, path, ifNoneMatch, origin);
+      const preview = findPreview(request.headers.host);
+      const answer = await askOrigin(table, { path, ifNoneMatch, preview }, origin);
       // A slow answer is of the time when it was asked for, and not of the time when it comes.
       if (fault?.fault === "latency") await new Promise((done) => setTimeout(done, millisecondsOf(fault)));
       return answer;

@@ -99,12 +99,16 @@ class FolderStore implements ObjectStore {
   }
 
   async copy(
-    { key: from, etag }: CopySource,
+    { key: from, etag, place }: CopySource,
     to: ObjectKey,
     _headers?: ObjectHeaders,
     condition?: Condition,
   ): Promise<Written> {
     this.count("copy");
+    if (place)
+      throw new StoreError("unsupported", "a folder has no other places", {
+        action: { do: "copy", from, to },
+      });
     return this.try({ do: "copy", from, to }, async () => {
       const before = await this.stat(from);
       if (!before) throw new StoreError("precondition", "the file is gone", { action: { do: "copy", from } });

@@ -120,12 +120,13 @@ export class MemoryStore implements ObjectStore {
   }
 
   async copy(
-    { key: from, etag, freshEtag }: CopySource,
+    { key: from, etag, freshEtag, place }: CopySource,
     to: ObjectKey,
     headers?: ObjectHeaders,
     condition?: Condition,
   ): Promise<Written> {
     this.count("copy");
+    if (place) throw failure("unsupported", { do: "copy", from });
     const source = this.objects.get(from);
     const isRefused = etag?.includes("-") === true && this.traits.partsFrom !== undefined;
     if (!source || (etag !== undefined && (etag !== source.etag || isRefused)))
@@ -227,8 +228,10 @@ export class MemoryStore implements ObjectStore {
   }
 }
 
-const failure = (kind: "integrity" | "precondition" | "denied", action: StoreAction): StoreError =>
-  new StoreError(kind, kind, { action });
+const failure = (
+  kind: "integrity" | "precondition" | "denied" | "unsupported",
+  action: StoreAction,
+): StoreError => new StoreError(kind, kind, { action });
 
 async function readAll(body: ReturnType<Content["open"]>): Promise<Uint8Array> {
   if (body instanceof Uint8Array) return body;

@@ -152,7 +152,8 @@ class S3Store implements ObjectStore {
     headers?: ObjectHeaders,
     condition?: Condition,
   ): Promise<Written> {
-    const source = `${this.location.bucket}/${this.nameOf(from.key)}`;
+    const { bucket, prefix } = from.place ?? this.location;
+    const source = `${bucket}/${prefix}${from.key}`;
     const isLarge = (from.size ?? 0) > LARGEST_COPY;
     if (isLarge || (from.freshEtag === true && this.partCopies)) {
       const wanted = {

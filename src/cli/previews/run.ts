@@ -1,0 +1,59 @@
+import { OperatorError } from "../../core/model/failure.ts";
+import type { FoundPreview } from "../../core/history/previews.ts";
+import { toPreviewsResult, type PreviewsResult } from "../../results/previews.ts";
+import { toLabel } from "../../settings/preview.ts";
+import type { PreviewRules, Target } from "../../settings/target.ts";
+import { listPreviews } from "../../workflows/previews.ts";
+import type { ExitCode } from "../../words/exits.ts";
+import { listed } from "../../words/text.ts";
+import { confirm } from "../frame/ask.ts";
+import { isSet, list, type Arguments } from "../frame/command.ts";
+import { printResult } from "../frame/output.ts";
+import type { Terminal } from "../frame/terminal.ts";
+import { removePreviews, withPreviewList } from "../wiring/previews.ts";
+import { wiredClock } from "../wiring/wiring.ts";
+import { showPreviews } from "./show.ts";
+
+/** `previews`: the list, and what is removed of it. */
+export async function lookAtPreviews(args: Arguments, terminal: Terminal): Promise<ExitCode> {
+  const dryRun = isSet(args, "dry-run");
+  const wish = { remove: list(args, "remove"), keep: list(args, "keep") };
+  if (wish.remove.length > 0 && wish.keep.length > 0)
+    throw new OperatorError("usage", { reason: "either --remove or --keep", command: "previews" });
+  const { found, target, rules } = await withPreviewList(args, terminal, async (store, target, rules) => ({
+    ...{ found: await listPreviews(store), target, rules },
+  }));
+  const going = selectGoing(found, wish, target, rules);
+  if (going.length > 0 && !dryRun) {
+    const shown = listed(going, 10);
+    await confirm(args, terminal, `${going.length} previews would be removed: ${shown}`, `Remove ${shown}?`);
+    await removePreviews(going, args, terminal);
+  }
+  const result = toPreviewsResult(target.destination, found, {
+    address: rules.address,
+    removed: going,
+    dryRun,
+  });
+  const show = (of: PreviewsResult): string => showPreviews(of, terminal, wiredClock.now());
+  printResult(args, terminal, result, () => show(result));
+  return 0;
+}
+
+/** The labels of what is to be removed. Throws `no-such-preview`. */
+function selectGoing(
+  found: readonly FoundPreview[],
+  { remove, keep }: { readonly remove: readonly string[]; readonly keep: readonly string[] },
+  { destination }: Target,
+  rules: PreviewRules,
+): string[] {
+  const labels = found.map(({ label }) => label);
+  if (keep.length > 0) {
+    const kept = new Set(keep.map((name) => toLabel(name, rules)));
+    return labels.filter((label) => !kept.has(label));
+  }
+  return remove.map((name) => {
+    const label = toLabel(name, rules);
+    if (labels.includes(label)) return label;
+    throw new OperatorError("no-such-preview", { destination, name, names: listed(labels, 20) || "none" });
+  });
+}

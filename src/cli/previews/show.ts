@@ -1,0 +1,31 @@
+import type { PreviewsResult } from "../../results/previews.ts";
+import { largest } from "../../core/model/largest.ts";
+import { counted } from "../../words/text.ts";
+import { showBytes, showTime } from "../frame/numbers.ts";
+import { clean, type Terminal } from "../frame/terminal.ts";
+
+/** The previews of a destination, the one that ends first on top. */
+export function showPreviews(result: PreviewsResult, terminal: Terminal, now: Date): string {
+  const { destination, previews, removed, dryRun } = result;
+  const { style } = terminal;
+  const bytes = previews.reduce((sum, preview) => sum + preview.bytes, 0);
+  const head = `${style("strong", clean(destination))}: ${counted(previews.length, "preview")}${previews.length > 0 ? `, ${showBytes(bytes)}` : ""}\n`;
+  const width = largest(previews.map(({ label }) => label.length));
+  const blocks = previews.map(({ label, name, url, release, at, until, isOver, objects, bytes: own }) => {
+    const state =
+      until === undefined || at === undefined
+        ? style("warn", "never came to its end: prune clears it after a day")
+        : `release ${release}, ${showTime(at, now)}; ${isOver ? style("warn", "its time is over: prune clears it") : showTime(until, now)}`;
+    const called = name === undefined || name === label ? "" : `, of ${clean(name)}`;
+    return [
+      `  ${style("strong", clean(label).padEnd(width))}  ${state}\n`,
+      `  ${" ".repeat(width)}  ${style("faint", `${counted(objects, "object")}, ${showBytes(own)}${called}`)}\n`,
+      `  ${" ".repeat(width)}  ${clean(url)}\n`,
+    ].join("");
+  });
+  const gone = removed.map(
+    (one) =>
+      `  ${style("bad", dryRun ? "would be removed" : "removed")}  ${clean(one.label)}, ${counted(one.objects, "object")}, ${showBytes(one.bytes)}\n`,
+  );
+  return [head, ...(gone.length > 0 ? [gone.join("")] : []), ...blocks].join("\n");
+}

@@ -1,0 +1,51 @@
+import { join } from "node:path";
+import { headOf } from "../../core/addresses/preview-name.ts";
+import { OperatorError } from "../../core/model/failure.ts";
+import { createRetry, withRetries } from "../../perform/retry.ts";
+import type { ObjectStore } from "../../ports/object-store.ts";
+import type { StoreSettings } from "../../settings/schema.ts";
+import type { PreviewRules, Target } from "../../settings/target.ts";
+import { removePreview, type RemovedPreview } from "../../workflows/previews.ts";
+import type { Arguments } from "../frame/command.ts";
+import { readQueue } from "../frame/options.ts";
+import type { Terminal } from "../frame/terminal.ts";
+import { openStore } from "./open.ts";
+import { withDestination } from "./session.ts";
+
+/** Does something with what stands below the folder of a destination's previews. Throws `no-previews`. */
+export const withPreviewList = <T>(
+  args: Arguments,
+  terminal: Terminal,
+  task: (store: ObjectStore, target: Target, rules: PreviewRules) => Promise<T>,
+): Promise<T> =>
+  withDestination(args, terminal, async ({ run }, target, ties) => {
+    const { previews, destination } = target;
+    if (!previews) throw new OperatorError("no-previews", { destination });
+    const retries = { clock: run.clock, report: run.report, countRetry: () => undefined };
+    const tools = { count: () => undefined, again: createRetry(retries), ...ties };
+    const below = toBelow(target.store, headOf(previews.prefix));
+    const store = withRetries(await openStore({ ...target, store: below }, tools), retries);
+    try {
+      return await task(store, target, previews);
+    } finally {
+      store.close();
+    }
+  });
+
+const toBelow = (store: StoreSettings, head: string): StoreSettings =>
+  store.kind === "s3" ? { ...store, prefix: head } : { ...store, folder: join(store.folder, head) };
+
+/** Removes previews one after the other, each while it is held. */
+export async function removePreviews(
+  labels: readonly string[],
+  args: Arguments,
+  terminal: Terminal,
+): Promise<Map<string, RemovedPreview>> {
+  const removed = new Map<string, RemovedPreview>();
+  for (const preview of labels)
+    removed.set(
+      preview,
+      await withDestination({ ...args, preview }, terminal, (stay) => removePreview(stay, readQueue(args))),
+    );
+  return removed;
+}

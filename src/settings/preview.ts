@@ -1,0 +1,102 @@
+import { createHash } from "node:crypto";
+import { join } from "node:path";
+import { toBasePath } from "../core/addresses/addresses.ts";
+import { fillInName, headOf, mostNameLetters, toPreviewName } from "../core/addresses/preview-name.ts";
+import { isPlaceable } from "../core/addresses/redirects.ts";
+import type { SiteRules } from "../core/build/site-rules.ts";
+import type { Mistake } from "../core/model/mistake.ts";
+import { OperatorError } from "../core/model/failure.ts";
+import { toInvalid } from "./load.ts";
+import type { PreviewRules, Target } from "./target.ts";
+import type { DestinationSettings, Settings, StoreSettings } from "./schema.ts";
+
+/** How much of itself a preview keeps: what the release before had, for pages that are open. */
+const RETENTION = { releases: 2, forSeconds: 0 };
+
+/** Where the previews of a destination stand, with what is wrong about that; undefined: it has none. */
+export function toPreviewRules(
+  name: string,
+  { previews, store, url }: DestinationSettings,
+  settings: Settings,
+): PreviewRules | undefined {
+  if (!previews) return undefined;
+  const { prefix, lasts } = previews;
+  const own = store.kind === "s3" ? store.prefix : "";
+  const isBelow = prefix.startsWith(own) && url !== undefined;
+  const below = isBelow ? `${url.replace(/\/$/, "")}/${prefix.slice(own.length)}` : undefined;
+  const address = previews.address ?? below;
+  const path = ["destinations", name, "previews"];
+  const mistakes: Mistake[] = [
+    ...(address === undefined
+      ? [{ path, what: "where do visitors reach a preview? Say address, with {name} in it" }]
+      : []),
+    ...findCovered(store, prefix, settings).map((other) => ({
+      path: [...path, "prefix"],
+      what: `the destination ${other} stands in the folder of these previews: give them one of their own`,
+    })),
+  ];
+  if (mistakes.length > 0 || address === undefined) throw toInvalid(mistakes);
+  return { prefix, address, lastsSeconds: lasts };
+}
+
+/** Destinations that a preview could write over. */
+function findCovered(store: StoreSettings, prefix: string, { destinations }: Settings): string[] {
+  if (store.kind !== "s3") return [];
+  const head = headOf(prefix);
+  return Object.entries(destinations)
+    .filter(
+      ([, other]) =>
+        other.store.kind === "s3" &&
+        other.store.bucket === store.bucket &&
+        other.store.endpoint === store.endpoint &&
+        other.store.prefix.startsWith(head),
+    )
+    .map(([name]) => name);
+}
+
+/**
+ * A preview of a destination, as a destination of its own: another prefix and address, no edge to ask, nothing that is kept
+ * unasked. Throws `no-previews`.
+ * @param name as a person or a CI service says it: a branch, say
+ */
+export function toPreview(target: Target, name: string): Target {
+  const { previews, store, siteRules, destination } = target;
+  if (!previews) throw new OperatorError("no-previews", { destination });
+  const label = toLabel(name, previews);
+  const prefix = fillInName(previews.prefix, label);
+  const url = fillInName(previews.address, label);
+  return {
+    ...target,
+    destination: `${destination}:preview/${label}`,
+    siteRules: toPreviewSite(siteRules, { prefix, url, store }),
+    store:
+      store.kind === "s3"
+        ? { ...store, prefix, ownsWebsite: false }
+        : { ...store, folder: join(store.folder, prefix) },
+    // What nobody may keep need not be forgotten; and production's own edge would forget more than it must.
+    edges: [],
+    safety: { ...target.safety, ask: false, retention: RETENTION, vanishShare: 1 },
+    expectedHeaders: {},
+    preview: { ...{ name, label, store }, of: destination, lastsSeconds: previews.lastsSeconds },
+  };
+}
+
+/** The name of a preview as it stands in its prefix and its address. */
+export const toLabel = (name: string, { address }: PreviewRules): string =>
+  toPreviewName(name, mostNameLetters(address), (text) => createHash("sha256").update(text).digest("hex"));
+
+function toPreviewSite(
+  rules: SiteRules,
+  { prefix, url, store }: { readonly prefix: string; readonly url: string; readonly store: StoreSettings },
+): SiteRules {
+  const isBucket = store.kind === "s3";
+  return {
+    ...rules,
+    ...{ url, noIndex: true },
+    // Rules of the website endpoint are the whole bucket's: what only they can carry, a preview does without.
+    redirects: isBucket && store.serves === "website" ? rules.redirects.filter(isPlaceable) : rules.redirects,
+    headers: { ...rules.headers, askedAnew: {}, edgeCanForget: false, keepsNothing: true },
+    addressRules: { ...rules.addressRules, basePath: toBasePath(url) },
+    endpoint: { ...rules.endpoint, ownsWebsite: false, bucketPrefix: isBucket ? prefix : "" },
+  };
+}

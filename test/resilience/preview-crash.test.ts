@@ -1,0 +1,75 @@
+import { once } from "node:events";
+import { resolve } from "node:path";
+import { setTimeout as sleep } from "node:timers/promises";
+import { Project, RunningSandbox } from "../support/program.ts";
+import { isSoak } from "../support/seeds.ts";
+import { findBroken, listKeys, openStore, ownKeys, readSite } from "../support/stored-site.ts";
+
+const BUILDS = resolve("demo/builds");
+const KILLS = isSoak ? 60 : 3;
+
+let sandbox: RunningSandbox;
+let project: Project;
+beforeAll(async () => {
+  sandbox = await RunningSandbox.start();
+  const more = '    url: "http://127.0.0.1:9"\n    previews: { address: "http://{name}.preview.localhost" }';
+  project = new Project(sandbox.settings(`${BUILDS}/2`, more), sandbox.facts);
+  await project.result(["deliver", "--build", `${BUILDS}/1`]);
+});
+afterAll(() => sandbox.stop());
+
+const readAll = async (prefix: string): Promise<unknown> => {
+  const store = openStore(sandbox, prefix);
+  const site = [...(await readSite(store))].filter(([key]) => !key.startsWith("previews/"));
+  const keys = (await listKeys(store)).filter((key) => !key.startsWith("previews/"));
+  store.close();
+  return { site: site.map(([key, { hash, headers }]) => [key, hash, headers]), own: ownKeys(keys) };
+};
+
+/** Kills the program (SIGKILL) once it has made so many requests. @returns whether it was still alive then */
+async function killAfter(call: readonly string[], requests: number): Promise<boolean> {
+  const begun = sandbox.countRequests();
+  const child = project.start(call);
+  const ended = once(child, "exit");
+  while (child.exitCode === null && sandbox.countRequests() - begun < requests) await sleep(1);
+  child.kill("SIGKILL");
+  await ended;
+  return child.signalCode === "SIGKILL";
+}
+
+test("a preview that is killed while it is made or removed leaves production whole; the same call ends what it began", async () => {
+  const production = await readAll("");
+  const make = (name: string): string[] => ["deliver", "--preview", name, "--no-color"];
+  const remove = (name: string): string[] => ["previews", "--remove", name, "--yes"];
+  const count = async (call: readonly string[]): Promise<number> => {
+    const before = sandbox.countRequests();
+    expect((await project.run(call)).exit).toBe(0);
+    return sandbox.countRequests() - before;
+  };
+  const making = await count(make("whole"));
+  const expected = await readAll("previews/whole/");
+  const removing = await count(remove("whole"));
+  let killed = 0;
+  for (let number = 0; number < KILLS; number++) {
+    const name = `n${number}`;
+    killed += Number(await killAfter(make(name), 1 + Math.floor((number * making) / KILLS)));
+    const store = openStore(sandbox, `previews/${name}/`);
+    expect([number, findBroken(await readSite(store))]).toEqual([number, []]);
+    expect([number, await readAll("")]).toEqual([number, production]);
+    const again = await project.run([...make(name), "--format", "json"]);
+    expect([number, again.exit, again.exit === 0 ? "" : again.stdout]).toEqual([number, 0, ""]);
+    expect([number, await readAll(`previews/${name}/`)]).toEqual([number, expected]);
+
+    killed += Number(await killAfter(remove(name), 1 + Math.floor((number * removing) / KILLS)));
+    expect([number, await readAll("")]).toEqual([number, production]);
+    if ((await listKeys(store)).length > 0) {
+      const gone = await project.run(remove(name));
+      expect([number, gone.exit, gone.exit === 0 ? "" : gone.stderr]).toEqual([number, 0, ""]);
+    }
+    expect([number, await listKeys(store)]).toEqual([number, []]);
+    store.close();
+  }
+  // Some runs end just before their kill; most must not.
+  expect(killed).toBeGreaterThan(KILLS);
+  expect((await project.result(["compare", "--build", `${BUILDS}/1`])).changes).toEqual([]);
+}, 3_600_000); // prettier-ignore
