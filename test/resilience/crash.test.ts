@@ -1,7 +1,7 @@
-import { once } from "node:events";
 import { setTimeout as sleep } from "node:timers/promises";
 import { resolve } from "node:path";
 import type { ObjectStore } from "../../src/ports/object-store.ts";
+import { killAfter } from "../support/kill-after.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import {
   copyDestination,
@@ -106,7 +106,7 @@ test.each(KINDS)(
     for (const [number, store] of stages.entries()) {
       const project = projectAt(`${name}/${number}/`, releases);
       const dieAfter = 1 + Math.floor((number * requests) / kills);
-      killed += Number(await killAfter(project, call, dieAfter));
+      killed += Number(await killAfter(project, call, dieAfter, sandbox));
       const broken = findBroken(await readSite(store));
       expect([dieAfter, broken]).toEqual([dieAfter, []]);
       const again = await project.run([...call, "--format", "json"]);
@@ -119,14 +119,3 @@ test.each(KINDS)(
   },
   3_600_000,
 );
-
-/** Kills the program (SIGKILL) once it has made so many requests. @returns whether it was still alive then */
-async function killAfter(project: Project, call: readonly string[], requests: number): Promise<boolean> {
-  const begun = sandbox.countRequests();
-  const child = project.start(call);
-  const ended = once(child, "exit");
-  while (child.exitCode === null && sandbox.countRequests() - begun < requests) await sleep(1);
-  child.kill("SIGKILL");
-  await ended;
-  return child.signalCode === "SIGKILL";
-}

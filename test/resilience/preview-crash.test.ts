@@ -1,6 +1,5 @@
-import { once } from "node:events";
 import { resolve } from "node:path";
-import { setTimeout as sleep } from "node:timers/promises";
+import { killAfter } from "../support/kill-after.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { isSoak } from "../support/seeds.ts";
 import { findBroken, listKeys, openStore, ownKeys, readSite } from "../support/stored-site.ts";
@@ -26,17 +25,6 @@ const readAll = async (prefix: string): Promise<unknown> => {
   return { site: site.map(([key, { hash, headers }]) => [key, hash, headers]), own: ownKeys(keys) };
 };
 
-/** Kills the program (SIGKILL) once it has made so many requests. @returns whether it was still alive then */
-async function killAfter(call: readonly string[], requests: number): Promise<boolean> {
-  const begun = sandbox.countRequests();
-  const child = project.start(call);
-  const ended = once(child, "exit");
-  while (child.exitCode === null && sandbox.countRequests() - begun < requests) await sleep(1);
-  child.kill("SIGKILL");
-  await ended;
-  return child.signalCode === "SIGKILL";
-}
-
 test("a preview that is killed while it is made or removed leaves production whole; the same call ends what it began", async () => {
   const production = await readAll("");
   const make = (name: string): string[] => ["deliver", "--preview", name, "--no-color"];
@@ -52,7 +40,7 @@ test("a preview that is killed while it is made or removed leaves production who
   let killed = 0;
   for (let number = 0; number < KILLS; number++) {
     const name = `n${number}`;
-    killed += Number(await killAfter(make(name), 1 + Math.floor((number * making) / KILLS)));
+    killed += Number(await killAfter(project, make(name), 1 + Math.floor((number * making) / KILLS), sandbox));
     const store = openStore(sandbox, `previews/${name}/`);
     expect([number, findBroken(await readSite(store))]).toEqual([number, []]);
     expect([number, await readAll("")]).toEqual([number, production]);
@@ -60,7 +48,7 @@ test("a preview that is killed while it is made or removed leaves production who
     expect([number, again.exit, again.exit === 0 ? "" : again.stdout]).toEqual([number, 0, ""]);
     expect([number, await readAll(`previews/${name}/`)]).toEqual([number, expected]);
 
-    killed += Number(await killAfter(remove(name), 1 + Math.floor((number * removing) / KILLS)));
+    killed += Number(await killAfter(project, remove(name), 1 + Math.floor((number * removing) / KILLS), sandbox));
     expect([number, await readAll("")]).toEqual([number, production]);
     if ((await listKeys(store)).length > 0) {
       const gone = await project.run(remove(name));

@@ -1,7 +1,7 @@
 import type { Sha256 } from "../model/names.ts";
 
 /** What stands for the name of a preview in a prefix and in an address. */
-export const NAME_MARK = "{name}";
+const NAME_MARK = "{name}";
 
 /** RFC 1035 §2.3.4: a label of a host name has no more letters. */
 const MOST_LETTERS = 63;
