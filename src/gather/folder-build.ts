@@ -1,7 +1,7 @@
 import { hash } from "node:crypto";
 import { createReadStream, statSync } from "node:fs";
 import { join } from "node:path";
-import type { Build } from "../core/model/build.ts";
+import type { Build, BuildFile } from "../core/model/build.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { BuildSource } from "../ports/build-source.ts";
@@ -10,7 +10,7 @@ import { encode } from "./encode.ts";
 import { openHashCache, type CachePlace } from "./hash-cache.ts";
 import { openWeightMemory } from "./weight-memory.ts";
 import { hashBuild } from "./hash-files.ts";
-import { readBuildFile, WHOLE_BYTES } from "./read-file.ts";
+import { readBuildFile, readFile, WHOLE_BYTES } from "./read-file.ts";
 import { findNewerSource } from "./newer-source.ts";
 import { scanAdded, type AddedFile } from "./added-files.ts";
 import { byText } from "../core/model/names.ts";
@@ -57,9 +57,13 @@ export function createFolderBuild(
   };
   return {
     read: (exclude) => {
-      const scan = withAdded(scanBuild(folder, exclude), added);
+      const own = scanOwn(folder, exclude);
+      const scan = withAdded(own, added);
       onScanned(scan.files.length);
-      return hashScanned(scan);
+      const paths = new Set(added.map(({ as }) => as));
+      const reading = hashScanned(scan);
+      if (paths.size === 0) return reading;
+      return reading.then((build) => ({ ...build, added: paths, covered: hashCovered(folder, own, paths) }));
     },
     ...(cache ? { weights: openWeightMemory(cache, folder) } : {}),
     close: () => undefined,
@@ -71,7 +75,7 @@ export function createFolderBuild(
       return createReadStream(place, { start, end });
     },
     look: (exclude) => {
-      const { files } = withAdded(scanBuild(folder, exclude), added);
+      const { files } = withAdded(scanOwn(folder, exclude), added);
       return hash("sha256", JSON.stringify(files.map(({ path, stamp }) => [path, stamp])));
     },
     findChanged: (parcels) =>
@@ -79,16 +83,44 @@ export function createFolderBuild(
   };
 }
 
+const scanOwn = (folder: string, exclude: readonly string[]): Scan =>
+  folder === NOWHERE ? NOTHING : scanBuild(folder, exclude);
+
 function withAdded(scan: Scan, added: readonly AddedFile[]): Scan {
   if (added.length === 0) return scan;
   const files = new Map([...scan.files, ...scanAdded(added)].map((file) => [file.path, file]));
   return { ...scan, files: [...files.values()].sort((a, b) => byText(a.path, b.path)) };
 }
 
+/** Files that go to one destination alone, without a build. */
+export const createAddedBuild = (added: readonly AddedFile[]): BuildSource =>
+  createFolderBuild(NOWHERE, { added });
+
+const NOWHERE = "";
+const NOTHING: Scan = { files: [], withheld: [], special: [] };
+
+const NO_WORDS = new Float64Array();
+
+/** The build's own files that others stand in front of: they are few, and nobody asks what they name. */
+const hashCovered = (folder: string, { files }: Scan, paths: ReadonlySet<string>): BuildFile[] =>
+  files
+    .filter(({ path }) => paths.has(path))
+    .map(({ path, size }) => ({
+      ...{ path, head: NO_BYTES, references: [], secrets: [] },
+      ...readFile(
+        { path, place: join(folder, path), size },
+        () => NO_WORDS,
+        () => undefined,
+      ),
+    }));
+
+const NO_BYTES = new Uint8Array();
+
 /** Where the bytes of a parcel stand. */
-function placeOf(folder: string, added: readonly AddedFile[], { key, aliasOf }: Parcel): string {
+function placeOf(folder: string, added: readonly AddedFile[], { key, aliasOf, isAside }: Parcel): string {
   const path = aliasOf ?? key;
-  return added.findLast((file) => file.as === path)?.from ?? join(folder, path);
+  const own = isAside === true ? undefined : added.findLast((file) => file.as === path);
+  return own?.from ?? join(folder, path);
 }
 
 /** A large file counts by its size alone here: its bytes are checked by the store as they are sent. */

@@ -118,6 +118,8 @@ export const deliveryResultSchema = z.strictObject({
   phases: z.array(z.strictObject({ name: z.string(), seconds: z.number().min(0) })),
   /** The address of the site, or of the preview, where the settings say it. */
   url: z.string().optional(),
+  /** The release of another destination that it took over, by its whole name. */
+  takenFrom: z.string().optional(),
   /** Of a preview alone: its name as it was asked for, and when its time is over, ISO 8601 UTC. */
   preview: z.strictObject({ name: z.string(), until: z.string() }).optional(),
   /** What `--verify` found; absent: it was not asked for. */

@@ -25,6 +25,8 @@ const releaseSchema = z.strictObject({
   sequence: z.int().optional(),
   /** The release that it put back. */
   redelivers: count.optional(),
+  /** The release of another destination that it took over, by its whole name. */
+  takenFrom: z.string().optional(),
   isCurrent: z.boolean(),
   files: count,
   bytes: count,
@@ -137,6 +139,7 @@ export type PruneResult = z.infer<typeof pruneResultSchema>;
 
 function toRelease(waybill: Waybill, current: number): z.infer<typeof releaseSchema> {
   const { parcels, release, run, previous, at, by, commit, note, sequence, redelivers } = waybill;
+  const { takenFrom } = waybill;
   const built = parcels.filter(
     ({ aliasOf, redirectsTo }) => aliasOf === undefined && redirectsTo === undefined,
   );
@@ -146,6 +149,7 @@ function toRelease(waybill: Waybill, current: number): z.infer<typeof releaseSch
     ...(note !== undefined && { note }),
     ...(sequence !== undefined && { sequence }),
     ...(redelivers !== undefined && { redelivers }),
+    ...(takenFrom !== undefined && { takenFrom }),
     isCurrent: waybill.release === current,
     files: built.length,
     bytes: built.reduce((sum, { size }) => sum + size, 0),

@@ -1,4 +1,4 @@
-import { releaseOf, type Origin, type Wanted } from "../core/model/wanted.ts";
+import { elsewhereOf, releaseOf, type Origin, type Wanted } from "../core/model/wanted.ts";
 import { showChangeReason, UNCHANGED } from "../words/reasons.ts";
 import { showDeliveryWarning } from "../words/warnings.ts";
 import type { DeliveryDecision } from "../core/delivery/decide.ts";
@@ -45,6 +45,7 @@ export function toDeliveryResult(planned: ResultFacts): DeliveryResult {
   const { decision, state } = facts;
   const { comparison, plan } = decision;
   const redelivers = releaseOf(facts.origin);
+  const takenFrom = elsewhereOf(facts.origin);
   const expired = facts.cleared ?? new Set(stepsOf(phaseOf(plan, "clear")).map(targetOf));
   const removed = stepsOf(phaseOf(plan, "switch")).flatMap((step) =>
     step.do === "remove" ? [step.key] : [],
@@ -82,6 +83,7 @@ export function toDeliveryResult(planned: ResultFacts): DeliveryResult {
     requests: { ...facts.requests },
     phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
     ...(facts.url === undefined ? {} : { url: facts.url }),
+    ...(takenFrom === undefined ? {} : { takenFrom }),
     ...(facts.preview && { preview: facts.preview }),
     ...toFirstVisit(facts),
     warnings: decision.warnings.map(showDeliveryWarning),

@@ -62,6 +62,11 @@ export const FAILURES = {
   "no-such-preview": { exit: 2, message: "{destination} has no preview {name}", hint: "there are: {names}" },
 
   // Guards and answers (exit 3).
+  "preview-changed": {
+    exit: 3,
+    message: "{name} is no longer what was shown: release {asked} was asked for, and {now} stands there",
+    hint: "look at it once more, then name it as preview/…@{now}",
+  },
   refused: {
     exit: 3,
     message: "refused, nothing was written\n{problems}",
@@ -227,7 +232,12 @@ export const FAILURES = {
   "content-out-of-reach": {
     exit: 1,
     message: "could not copy {key} from where it stands",
-    hint: "it may have changed there meanwhile, or this identity may not read it; the same call tries again",
+    hint: "it may have changed there meanwhile: then the same call does it; or this identity may not read there: a redelivery can take contents --through-here",
+  },
+  "no-copies-between": {
+    exit: 1,
+    message: "nothing can be copied from {from} to {to}: they are at different stores",
+    hint: "--through-here takes the contents through this machine, each checked by its hash",
   },
   "content-gone": {
     exit: 1,

@@ -100,12 +100,14 @@ export interface OutlookFacts extends Pick<Outlook, "wanted" | "state"> {
   readonly problems: Findings["problems"];
   /** What may stand under a key, so that its bytes need not be read; absent: nobody knows. */
   readonly findCandidate?: (key: ObjectKey) => Candidate | undefined;
+  /** Where contents stand at another destination; absent: a preview asks the one that it is of. */
+  readonly outside?: ReadonlyMap<Sha256, OutsideContent> | undefined;
 }
 
 /** What is to stand against what stands: looks at what no record can be trusted about, then decides. */
 export async function decideOutlook(
   { run, place, safety }: Stay,
-  { wanted, state, problems, findCandidate }: OutlookFacts,
+  { wanted, state, problems, findCandidate, outside: given }: OutlookFacts,
 ): Promise<DeliveryDecision> {
   const { store, siteRules, site } = place;
   const { retention, vanishShare, allowed } = safety;
@@ -113,7 +115,8 @@ export async function decideOutlook(
   const looks = await lookAtObjects(store, before, state.listing, findCandidate);
   const known = looks.size > 0 ? compareParcels(wanted.parcels, state, looks) : before;
   const { comparison, withdrawn } = withdraw(known, siteRules.exclude);
-  const outside = place.preview && before.changes.length > 0 ? await listContents(place.preview) : undefined;
+  const asked = place.preview && before.changes.length > 0 ? await listContents(place.preview) : undefined;
+  const outside = given ?? asked;
   const facts = {
     ...{ outside, site, wanted, problems, state, comparison, withdrawn, retention, vanishShare, allowed },
     addressRules: siteRules.addressRules,

@@ -1,3 +1,4 @@
+import type { Parcel } from "../core/model/parcel.ts";
 import { HOLD_KEY } from "../core/model/names.ts";
 import { readPointer } from "../gather/read-destination.ts";
 import type { HeldDestination } from "../perform/hold.ts";
@@ -30,7 +31,9 @@ export interface Asks {
 export interface ReleasePlanner<O extends Outlook> {
   readonly work: "deliver" | "redeliver";
   /** What is sent; absent: all contents are in the store. */
-  readonly source?: BuildSource;
+  readonly source?: Pick<BuildSource, "open" | "findChanged">;
+  /** Whether a parcel can be sent where it can't be copied; absent: every one can. */
+  readonly canSend?: (parcel: Parcel) => boolean;
   /** The build that refusals are about; absent: none. */
   readonly folderOf?: (outlook: O) => string;
   readonly plan: () => Promise<O>;
@@ -42,7 +45,7 @@ export interface ReleasePlanner<O extends Outlook> {
 export async function runRelease<O extends Outlook>(
   stay: Stay,
   options: DeliverOptions,
-  { work, source, folderOf, plan, planAgain }: ReleasePlanner<O>,
+  { work, source, canSend, folderOf, plan, planAgain }: ReleasePlanner<O>,
 ): Promise<DeliveryResult> {
   const { run, place } = stay;
   const stopwatch = createStopwatch(run.clock);
@@ -66,7 +69,7 @@ export async function runRelease<O extends Outlook>(
       stopwatch.lap("gather");
       if (isIdle(outlook)) return toResult(stay, outlook, options, ended(stopwatch));
     }
-    const outcome = await writeRelease(stay, outlook, { hold, stopwatch, source });
+    const outcome = await writeRelease(stay, outlook, { hold, stopwatch, source, canSend });
     return toResult(stay, outlook, options, outcome);
   });
 }

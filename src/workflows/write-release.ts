@@ -1,6 +1,7 @@
 import { etagsOfUnchanged } from "../core/compare/compare.ts";
 import { extendImmutableNames } from "../core/history/immutable-names.ts";
 import { OperatorError } from "../core/model/failure.ts";
+import type { Parcel } from "../core/model/parcel.ts";
 import { openKey, vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import { phaseOf, stepsOf, targetOf, type StepPhase } from "../core/model/plan.ts";
 import type { Pointer, PreviewRecord, RetainedRelease } from "../core/model/release.ts";
@@ -33,10 +34,12 @@ import type { Outlook } from "./outlook.ts";
 import type { Lap, Stopwatch } from "./stopwatch.ts";
 
 export interface WriteTools {
+  /** Whether a parcel can be sent where it can't be copied; absent: every one can, as far as there is a source. */
+  readonly canSend?: ((parcel: Parcel) => boolean) | undefined;
   readonly hold: HeldDestination;
   readonly stopwatch: Stopwatch;
   /** What is sent; absent: all contents are in the store. */
-  readonly source?: BuildSource | undefined;
+  readonly source?: Pick<BuildSource, "open" | "findChanged"> | undefined;
 }
 
 /** What came of a run, besides what was planned. */
@@ -153,7 +156,7 @@ const withSettings = (facts: NextReleaseFacts, settings: Sha256): NextReleaseFac
 function createTools(
   stay: Stay,
   outlook: Outlook,
-  { hold, source }: WriteTools,
+  { hold, source, canSend = () => true }: WriteTools,
   left: Set<ObjectKey>,
 ): PerformTools {
   const { parcels } = outlook.wanted;
@@ -163,7 +166,7 @@ function createTools(
     open: (parcel) => (source ?? NO_BUILD).open(parcel),
     // Without a build there is nothing to send instead of a copy.
     findParcel: (key) => (source ? byKey.get(key) : undefined),
-    findContent: (hash) => (source ? parcels.find(({ storedHash }) => storedHash === hash) : undefined),
+    findContent: (hash) => source && parcels.find((parcel) => parcel.storedHash === hash && canSend(parcel)),
     assertClearing: (phase) => assertStillCurrent(phase, stay, outlook),
     noteLeft: (key) => left.add(key),
   });
@@ -204,7 +207,7 @@ async function probe({ run, place }: Visit, outlook: Outlook, stopwatch: Stopwat
 }
 
 /** Pages are sent late: whether they are still those that were read is asked before the first of them. */
-function assertBuildUnchanged(source: BuildSource | undefined, phases: readonly StepPhase[]): void {
+function assertBuildUnchanged(source: WriteTools["source"], phases: readonly StepPhase[]): void {
   const late = phases
     .filter(({ name }) => name === "switch")
     .flatMap(stepsOf)

@@ -25,6 +25,31 @@ const readAll = async (prefix: string): Promise<unknown> => {
   return { site: site.map(([key, { hash, headers }]) => [key, hash, headers]), own: ownKeys(keys) };
 };
 
+test("a preview that goes live and is killed on the way leaves every page whole; the same call ends it", async () => {
+  await project.result(["deliver", "--preview", "live"]);
+  const call = ["redeliver", "preview/live@1"];
+  const before = sandbox.countRequests();
+  await project.result(call);
+  const requests = sandbox.countRequests() - before;
+  const expected = await readAll("");
+  let killed = 0;
+  for (let number = 0; number < KILLS; number++) {
+    await project.result(["redeliver", "1"]);
+    const dieAfter = 1 + Math.floor((number * requests) / KILLS);
+    killed += Number(await killAfter(project, call, dieAfter, sandbox));
+    const store = openStore(sandbox, "");
+    const site = await readSite(store);
+    expect([dieAfter, findBroken(new Map([...site].filter(([key]) => !key.startsWith("previews/"))))]).toEqual([dieAfter, []]);
+    store.close();
+    const again = await project.run([...call, "--format", "json"]);
+    expect([dieAfter, again.exit, again.exit === 0 ? "" : again.stdout]).toEqual([dieAfter, 0, ""]);
+    expect([dieAfter, ((await readAll("")) as { site: unknown }).site]).toEqual([dieAfter, (expected as { site: unknown }).site]);
+  }
+  expect(killed).toBeGreaterThan(KILLS / 2);
+  await project.result(["redeliver", "1"]);
+  await project.result(["previews", "--remove", "live", "--yes"]);
+}, 3_600_000); // prettier-ignore
+
 test("a preview that is killed while it is made or removed leaves production whole; the same call ends what it began", async () => {
   const production = await readAll("");
   const make = (name: string): string[] => ["deliver", "--preview", name, "--no-color"];

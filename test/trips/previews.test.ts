@@ -195,5 +195,8 @@ test("a destination without previews says how it gets some", async () => {
   const settings = `site: Pelican Sound Ferries\nbuild: { folder: dist }\ndestinations: { live: { store: { kind: folder, folder: out } } }\n`;
   const project = new ProjectHere(settings, { accessKeyId: "", secretAccessKey: "" });
   const { exit, stderr } = await project.run(["deliver", "--preview", "main"]);
-  expect([exit, stderr]).toEqual([2, expect.stringMatching(/live has no previews.*say destinations\.live\.previews/s)]);
+  expect([exit, stderr]).toEqual([
+    2,
+    expect.stringMatching(/live has no previews.*say destinations\.live\.previews/s),
+  ]);
 });

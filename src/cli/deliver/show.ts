@@ -47,10 +47,11 @@ export function showComparison(
 
 /** What a delivery did. */
 export function showDelivery(result: DeliveryResult, terminal: Terminal, now: Date): string {
-  const { release, previous, dryRun, redelivers } = result;
+  const { release, previous, dryRun, redelivers, takenFrom } = result;
   if (isEmpty(result))
     return `${heading(result, `nothing to do: release ${release} is this build, nothing was written`, terminal)}\n${showTotals(result, terminal, now)}${showLink(result, now)}`;
-  const back = redelivers === undefined ? "" : `, puts back release ${redelivers}`;
+  const taken = takenFrom === undefined ? "" : `, takes over ${clean(takenFrom)}`;
+  const back = redelivers === undefined ? taken : `, puts back release ${redelivers}`;
   if (release === previous) {
     const left = dryRun ? "something is left to do, nothing was written" : "what was left to do is done";
     return `${heading(result, `release ${release} stays; ${left}`, terminal)}\n${showTotals(result, terminal, now)}${showCost(result, terminal)}${showLink(result, now)}`;
@@ -62,9 +63,11 @@ export function showDelivery(result: DeliveryResult, terminal: Terminal, now: Da
 }
 
 /** A preview's address is what it is for: it stands alone on the last line. */
-function showLink({ preview, url, dryRun }: DeliveryResult, now: Date): string {
+function showLink({ preview, url, dryRun, destination, release }: DeliveryResult, now: Date): string {
   if (!preview || url === undefined || dryRun) return "";
-  return `\n  a preview, for ${showTime(preview.until, now)}\n\n${url}\n`;
+  const [of = "", name = ""] = destination.split(":");
+  const call = `rcourier redeliver ${name}@${release} --to ${of}`;
+  return `\n  a preview, for ${showTime(preview.until, now)}; just this goes live by ${call}\n\n${url}\n`;
 }
 
 /** What visitors who have never been here have to load, where that changes by what can be seen. */

@@ -1,3 +1,5 @@
+import { request } from "node:http";
+import { buffer } from "node:stream/consumers";
 import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -7,6 +9,13 @@ import type { DeliveryResult } from "../../results/delivery.ts";
 import { startSandbox, type SandboxFacts } from "../../sandbox/sandbox.ts";
 import { deliver } from "../../workflows/deliver.ts";
 import { redeliver } from "../../workflows/redeliver.ts";
+import type { Delivery } from "../../workflows/run.ts";
+import type { DeliverOptions } from "../../workflows/run-release.ts";
+import { takeOver } from "../../workflows/take-over.ts";
+import type { Target } from "../../settings/target.ts";
+import type { Arguments } from "../frame/command.ts";
+import { withElsewhere } from "../wiring/elsewhere.ts";
+import type { RunTies } from "../wiring/open.ts";
 import { showDelivery } from "../deliver/show.ts";
 import { showBytes, showSeconds } from "../frame/numbers.ts";
 import { waitForStop, type Terminal } from "../frame/terminal.ts";
@@ -14,7 +23,7 @@ import { close } from "../wiring/session.ts";
 import { wireDelivery } from "../wiring/wiring.ts";
 
 const POINTS = 2;
-const PROPAGATION_MS = 400;
+const PROPAGATION_MS = 100;
 
 /** Runs the whole example: two deliveries and what visitors see of them. Throws `demo-failed` when that is not as it should be. */
 export async function runDemo(terminal: Terminal, { keep }: { readonly keep: boolean }): Promise<void> {
@@ -69,6 +78,7 @@ const toSettings = ({ facts, builds }: Stage): string =>
     `    url: ${facts.edge}`,
     `    store: { kind: s3, bucket: ${facts.bucket}, region: ${facts.region}, endpoint: "${facts.endpoint}", serves: website }`,
     `    edge: { kind: distribution, id: ${facts.distribution}, endpoint: "${facts.edgeApi}", query: ignored, minimumFreshness: 0s, worth: 4KB, settle: 0s, longestFetch: 0s }`,
+    `    previews: { address: "${facts.edge.replace("127.0.0.1", "{name}.preview.localhost")}" }`,
     "",
   ].join("\n");
 
@@ -88,11 +98,10 @@ async function perform(stage: Stage): Promise<void> {
   for (const path of pages) await show(stage, path, {});
   await show(stage, "/crossings/cape-wren/", { status: 404, note: "not there yet" });
 
-  title(terminal, 3, "The second build: more boats, a new crossing, one closed, a better departures board");
-  await deliverBuild(stage, "2");
-
-  title(terminal, 4, `The same addresses, at each of the ${POINTS} points of presence`);
+  await approve(stage);
   const second = join(builds, "2");
+
+  title(terminal, 5, `The same addresses, at each of the ${POINTS} points of presence`);
   await show(stage, "/", { file: join(second, "index.html"), note: "new" });
   await show(stage, "/timetables/", { file: join(second, "timetables/index.html"), note: "new" });
   await show(stage, "/timetables/alder-heron.json", {
@@ -113,13 +122,15 @@ async function perform(stage: Stage): Promise<void> {
     note: "unchanged, never sent again",
   });
 
-  title(terminal, 5, "The same build once more");
+  title(terminal, 6, "The same build once more, now from the folder");
   const again = await deliverBuild(stage, "2");
   if (again.release !== again.previous)
     throw new OperatorError("demo-failed", { reason: "an unchanged build made a release" });
 
-  title(terminal, 6, "Back to the release before, without a build");
-  const back = await runOnStage(stage, "2", (delivery, options) => redeliver(delivery, "previous", options));
+  title(terminal, 7, "Back to the release before, without a build");
+  const back = await runOnStage(stage, { build: "2" }, (delivery, options) =>
+    redeliver(delivery, "previous", options),
+  );
   if (back.bytes.sent > 0)
     throw new OperatorError("demo-failed", { reason: "going back sent bytes that the store has" });
   terminal.print("\n");
@@ -127,17 +138,75 @@ async function perform(stage: Stage): Promise<void> {
   await show(stage, "/crossings/gull-point/", { note: "answers again" });
 }
 
+/** The second build is shown to somebody, and goes live as it was shown. */
+async function approve(stage: Stage): Promise<void> {
+  const { terminal, builds } = stage;
+  title(
+    terminal,
+    3,
+    "The second build, first as a preview for whoever must approve: more boats, a new crossing, one closed",
+  );
+  const shown = await runOnStage(stage, { build: "2", preview: PREVIEW }, deliver);
+  const preview = `${PREVIEW}.preview.localhost`;
+  terminal.print("\n");
+  await show(stage, "/crossings/cape-wren/", {
+    file: join(builds, "2", "crossings/cape-wren/index.html"),
+    host: preview,
+    note: "at the preview's own address",
+  });
+  await show(stage, "/crossings/cape-wren/", { status: 404, note: "visitors don't see it" });
+
+  title(terminal, 4, "It is approved: just those bytes go live, by copies inside the store");
+  const live = await runOnStage(stage, { build: "2" }, (delivery, options, wired) =>
+    takeOverPreview(delivery, options, { ...wired, release: shown.release }),
+  );
+  if (live.bytes.sent > 0)
+    throw new OperatorError("demo-failed", { reason: "a preview that went live was sent once more" });
+}
+
 function title({ print, style }: Terminal, number: number, text: string): void {
   print(`\n${style("strong", `${number}  ${text}`)}\n\n`);
 }
 
-const deliverBuild = (stage: Stage, number: string): Promise<DeliveryResult> =>
-  runOnStage(stage, number, deliver);
+const PREVIEW = "new-crossing";
+
+const deliverBuild = (stage: Stage, build: string): Promise<DeliveryResult> =>
+  runOnStage(stage, { build }, deliver);
+
+interface StagedCall {
+  /** The number of a build. */
+  readonly build: string;
+  /** The preview that is meant; absent: the site itself. */
+  readonly preview?: string;
+}
+
+/** What a delivery is wired with, for those who need more of it. */
+interface WiredCall {
+  readonly args: Arguments;
+  readonly terminal: Terminal;
+  readonly target: Target;
+  readonly ties: RunTies;
+}
+
+type StageTask = (delivery: Delivery, options: DeliverOptions, wired: WiredCall) => Promise<DeliveryResult>;
+
+/** The preview goes live, if it still is what was shown. */
+const takeOverPreview = (
+  stay: Delivery,
+  options: DeliverOptions,
+  { ties, release, ...call }: WiredCall & { readonly release: number },
+): Promise<DeliveryResult> =>
+  withElsewhere(
+    { preview: PREVIEW, release: "current", mustBe: release },
+    { stay, ...call },
+    ties,
+    (elsewhere) => takeOver(stay, { ...elsewhere, isThroughHere: false }, options),
+  );
 
 async function runOnStage(
   { terminal, facts, folder, builds }: Stage,
-  number: string,
-  task: typeof deliver,
+  { build, preview }: StagedCall,
+  task: StageTask,
 ): Promise<DeliveryResult> {
   // The storage client finds credentials where it always does, and asks nobody else for them.
   Object.assign(process.env, {
@@ -145,20 +214,18 @@ async function runOnStage(
     AWS_SECRET_ACCESS_KEY: facts.secretAccessKey,
     AWS_EC2_METADATA_DISABLED: "true",
   });
-  const args = { settings: join(folder, "courier.yaml"), build: join(builds, number) };
+  const args = { settings: join(folder, "courier.yaml"), build: join(builds, build), preview };
+  const ties = { hide: terminal.hide, stop: () => undefined, largest: () => 0 };
   // Nothing of the demo stays behind, in the user's cache folder neither.
-  const { stay: delivery } = await wireDelivery(
-    args,
-    { ...terminal, environment: {} },
-    {
-      report: () => undefined,
-      interruption: { assertGoesOn: () => undefined, orStop: (task) => task },
-      ties: { hide: terminal.hide, stop: () => undefined, largest: () => 0 },
-      largest: { bytes: 0 },
-    },
-  );
+  const page = { ...terminal, environment: {} };
+  const { stay: delivery, target } = await wireDelivery(args, page, {
+    report: () => undefined,
+    interruption: { assertGoesOn: () => undefined, orStop: (work) => work },
+    ...{ ties, largest: { bytes: 0 } },
+  });
   try {
-    const result = await task(delivery, { dryRun: false, all: false });
+    const wired = { args, terminal: page, target, ties };
+    const result = await task(delivery, { dryRun: false, all: false }, wired);
     terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, delivery.run.clock.now())));
     return result;
   } finally {
@@ -184,25 +251,46 @@ async function warm({ facts }: Stage, paths: readonly string[]): Promise<void> {
 async function show(
   { terminal, facts }: Stage,
   path: string,
-  expected: { status?: number; file?: string; note?: string },
+  expected: { status?: number; file?: string; note?: string; host?: string },
 ): Promise<void> {
-  const { status = 200, file, note } = expected;
+  const { status = 200, file, note, host } = expected;
   let line = "";
   for (const point of facts.pops) {
-    const response = await fetch(point + path);
-    const body = Buffer.from(await response.arrayBuffer());
+    const response = await ask(point + path, host);
+    const { body } = response;
     const isRight = response.status === status && (file === undefined || body.equals(readFileSync(file)));
     if (!isRight)
       throw new OperatorError("demo-failed", {
         reason: `${point}${path} answered ${response.status}, ${body.length} bytes`,
       });
     line = `   ${String(response.status)}  ${path.padEnd(34)} ${showBytes(body.length).padStart(8)}  `;
-    line += terminal.style("faint", note ?? toWords(response.headers.get("cache-status")));
+    line += terminal.style("faint", note ?? toWords(response.cacheStatus));
   }
   terminal.print(`${line.trimEnd()}\n`);
 }
 
-const toWords = (cacheStatus: string | null): string =>
+interface Seen {
+  readonly status: number;
+  readonly body: Buffer;
+  readonly cacheStatus: string | undefined;
+}
+
+/** @param host the name under which a visitor comes; absent: that of the address */
+function ask(address: string, host: string | undefined): Promise<Seen> {
+  const headers = host === undefined ? {} : { host: `${host}:${new URL(address).port}` };
+  return new Promise((resolve, reject) => {
+    const call = request(address, { headers, agent: false }, (response) => {
+      const { statusCode: status = 0 } = response;
+      const cacheStatus = response.headers["cache-status"]?.toString();
+      buffer(response).then((body) => {
+        resolve({ status, body, cacheStatus });
+      }, reject);
+    });
+    call.once("error", reject).end();
+  });
+}
+
+const toWords = (cacheStatus: string | undefined): string =>
   /\bhit\b/.test(cacheStatus ?? "") ? "out of the edge's cache" : "asked of the store";
 
 async function keepRunning({ terminal, facts, folder }: Stage): Promise<void> {

@@ -3,7 +3,7 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const redeliverCommand: Command = {
   name: "redeliver",
   group: "history",
-  about: "puts an earlier release back: copies inside the store, no build needed",
+  about: "puts an earlier release back, or a preview live: copies inside the store, no build needed",
   positional: "RELEASE",
   options: {
     to: SHARED.to,
@@ -13,6 +13,10 @@ export const redeliverCommand: Command = {
     queue: SHARED.queue,
     allow: SHARED.allow,
     note: SHARED.note,
+    "through-here": {
+      kind: "switch",
+      about: "from another store: take contents through this machine, each checked by its hash",
+    },
     format: { ...SHARED.format, choices: ["text", "json", "ndjson"] },
     output: SHARED.output,
     summary: SHARED.summary,
@@ -21,6 +25,8 @@ export const redeliverCommand: Command = {
   examples: [
     ["rcourier redeliver previous", "back to the release before the current one"],
     ["rcourier redeliver 5 --dry-run", "what going back to release 5 would do"],
+    ["rcourier redeliver preview/spring-fares@2 --to production", "just what was approved goes live"],
+    ["rcourier redeliver staging:current --to production", "from one destination to another"],
   ],
   run: async (args, terminal) => {
     const { redeliverRelease } = await import("./run.ts");

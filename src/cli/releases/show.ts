@@ -47,11 +47,12 @@ export function showReleaseList(result: ReleaseListResult, terminal: Terminal, n
   ].join("");
 }
 
-function describe({ release, isCurrent, redelivers, commit, note, sequence }: Release): string {
+function describe({ release, isCurrent, redelivers, takenFrom, commit, note, sequence }: Release): string {
   return [
     ...(isCurrent ? ["current"] : []),
     ...(release === 0 ? ["before this tool"] : []),
     ...(redelivers === undefined ? [] : [`puts back ${redelivers}`]),
+    ...(takenFrom === undefined ? [] : [`takes over ${clean(takenFrom)}`]),
     ...(sequence === undefined ? [] : [`build ${sequence}`]),
     ...(commit === undefined ? [] : [clean(commit).slice(0, 12)]),
     ...(note === undefined || release === 0 ? [] : [clean(note)]),
@@ -67,6 +68,7 @@ export function showOneRelease(
   const facts: [string, string][] = [
     ["made", `${showTime(result.at, now)} by ${clean(result.by)}`],
     ["after", result.previous === 0 ? "nothing: the first" : `release ${result.previous}`],
+    ...(result.takenFrom === undefined ? [] : [["takes over", clean(result.takenFrom)] as [string, string]]),
     ...(result.redelivers === undefined
       ? []
       : [["puts back", `release ${result.redelivers}`] as [string, string]]),

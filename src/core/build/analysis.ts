@@ -47,10 +47,8 @@ export function analyseBuild(read: Build, rules: SiteRules, state: DestinationSt
   const keepOut = decideKeepOut(rules);
   const build = withoutFiles(read, keepOut.parcels);
   const earlier = state ? toEarlier(state) : new Map<string, EarlierFile>();
-  const gone = decideGoneWorkers({
-    ...{ live: state?.waybill, rules },
-    paths: new Set(build.files.map(({ path }) => path)),
-  });
+  const paths = build.files.map(({ path }) => path);
+  const gone = decideGoneWorkers({ live: state?.waybill, rules, paths: new Set(paths) });
   const parcels = [...decideParcels(build, rules, earlier), ...gone.parcels, ...keepOut.parcels];
   const { addressRules, endpoint, url, clientRoutes } = rules;
   const redirectRules = new RedirectRules(rules.redirects);
@@ -72,7 +70,6 @@ export function analyseBuild(read: Build, rules: SiteRules, state: DestinationSt
     paths: new Set([...parcels, ...aliases].map(({ key }) => key)),
     edgeCanForget: rules.headers.edgeCanForget,
   });
-  const paths = build.files.map(({ path }) => path);
   const problems = [
     ...findBuildProblems(build.folder, rules.entry, paths),
     ...findPlaceProblems(graph, {
@@ -94,14 +91,28 @@ export function analyseBuild(read: Build, rules: SiteRules, state: DestinationSt
   );
   const all = [...marked, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
   const missing = selectMissing(problems);
+  const workers = listWorkers(build, addressRules, parcels);
   return {
     wanted: {
       ...{ parcels: all, loaded, routing: redirects.routing, origin: { from: "build" } },
-      workers: listWorkers(build, addressRules, parcels),
+      ...{ workers, aside: listAside(read, build, rules) },
       ...(Object.keys(missing).length > 0 && { missing }),
     },
     findings: { graph, problems: sortProblems(problems) },
   };
+}
+
+/** Files of the build that the destination's own stand in front of: for other destinations, with the role that they have there. */
+function listAside(read: Build, build: Build, rules: SiteRules): ExplainedParcel[] | undefined {
+  const { added } = read;
+  const kept = new Set(build.files.map(({ path }) => path));
+  const files = [
+    ...(read.covered ?? []),
+    ...read.files.filter(({ path }) => !kept.has(path) && added?.has(path) !== true),
+  ];
+  if (files.length === 0) return undefined;
+  const { added: _, ...own } = read;
+  return decideParcels({ ...own, files }, rules, new Map()).map((parcel) => ({ ...parcel, isAside: true }));
 }
 
 /** A build without what something of ours stands in the place of. */

@@ -43,6 +43,7 @@ function toParcel(key: ObjectKey, decideHeaders: ReturnType<typeof createHeaderD
   return {
     ...{ key, hash, storedHash: hash, size, role: "worker" },
     roleReason: { code: "retired" },
+    isOwn: true,
     ...decideHeaders({ path: key, role: "worker", head: NO_BYTES }),
   };
 }

@@ -29,6 +29,7 @@ export function decideKeepOut({ noIndex, headers, addressRules }: SiteRules): {
   const parcel: ExplainedParcel = {
     ...{ key, hash, storedHash: hash, size, role: "document" },
     roleReason: { code: "keep-out" },
+    isOwn: true,
     ...decided,
   };
   return { parcels: [parcel], problems: [] };

@@ -15,7 +15,7 @@ import { classifyRoles, type EarlierFile, type RoleDecision } from "./roles.ts";
  * @param earlier what earlier releases had, by key: evidence that overrules names
  */
 export function decideParcels(
-  { files, names, namedTokens }: Build,
+  { files, names, namedTokens, added }: Build,
   { entry, notFound, headers: rules, addressRules }: SiteRules,
   earlier: ReadonlyMap<string, EarlierFile>,
 ): ExplainedParcel[] {
@@ -48,7 +48,11 @@ export function decideParcels(
         hasOriginal,
         isNamedByWorker: named.has(path),
       });
-      return { key: path, hash, storedHash: hash, size, role, roleReason: reason, headers, freshness, trace };
+      return {
+        ...{ key: path, hash, storedHash: hash, size, role, roleReason: reason, headers, freshness, trace },
+        ...(named.has(path) && { isWorkerNamed: true as const }),
+        ...(added?.has(path) === true && { isOwn: true as const }),
+      };
     })
     .sort((a, b) => byText(a.key, b.key));
 }

@@ -132,6 +132,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const owed = toOwed([...edges.unmaskings, ...edges.invalidations, ...edges.lateInvalidations], state);
   const plan = planDelivery({
     ...{ release, state, comparison, keepsPrevious, expired, owed, workers },
+    aside: facts.wanted.aside ?? [],
     ...{ ...edges, outside: facts.outside },
   });
 
@@ -211,7 +212,7 @@ function toTrees(
 /** A build that equals the release makes none, not even to write what that release still had to announce. */
 function needsRelease(
   { changes, unrecorded, pending, stale, threatened }: Comparison,
-  { state, wanted: { parcels } }: RoutingFacts,
+  { state, wanted: { parcels, aside = [] } }: RoutingFacts,
 ): boolean {
   if (state.waybill === undefined || changes.some(({ parcel }) => !pending.has(parcel.key))) return true;
   // What a run that died has stocked is written down, and goes when its time has come: a page of that run may still arrive.
@@ -222,6 +223,8 @@ function needsRelease(
   const wanted = new Set<ObjectKey>();
   for (const { key } of parcels) wanted.add(key);
   const recorded = state.waybill.parcels;
+  const known = (state.waybill.aside ?? []).map(({ key, hash }) => `${key} ${hash}`);
+  if (aside.map(({ key, hash }) => `${key} ${hash}`).join("\n") !== known.join("\n")) return true;
   return recorded.length !== wanted.size || recorded.some(({ key }) => !wanted.has(key));
 }
 
@@ -238,7 +241,7 @@ function selectOriginals(state: DestinationState, { changes }: Comparison): Reco
 }
 
 function selectExpired(
-  { state, olderWaybills }: DeliveryFacts,
+  { state, olderWaybills, wanted }: DeliveryFacts,
   comparison: Comparison,
   { retained, originals, lastListed }: Pick<DeliveryDecision, "retained" | "originals" | "lastListed">,
 ): ObjectKey[] {
@@ -257,7 +260,7 @@ function selectExpired(
   const needed = new Set(lastListed.keys());
   for (const { release, parcels } of olderWaybills)
     if (release === 0) for (const { storedHash } of parcels) needed.add(storedHash);
-  for (const { storedHash } of originals) needed.add(storedHash);
+  for (const { storedHash } of [...originals, ...(wanted.aside ?? [])]) needed.add(storedHash);
   for (const { website } of selectUnrecorded(state)) for (const hash of website?.kept ?? []) needed.add(hash);
   for (const change of comparison.changes) if (isAnnounced(change)) needed.add(change.parcel.storedHash);
   return [...assets, ...selectExpiredState(state, retained, needed), ...ended];

@@ -32,6 +32,8 @@ export interface PlanInput {
   readonly comparison: Comparison;
   /** Service workers: they are written after all that they load. */
   readonly workers: readonly ObjectKey[];
+  /** Files of the build that go to the vault alone. */
+  readonly aside?: readonly Parcel[];
   /** Whether the release that is current now stays restorable: then what it loses goes to the vault. */
   readonly keepsPrevious: boolean;
   /** Where contents stand at another destination, by the hash of the stored bytes. */
@@ -78,7 +80,10 @@ export function planDelivery(input: PlanInput): Plan {
     {
       name: "keep",
       groups: [
-        { name: "contents", steps: keep },
+        {
+          name: "contents",
+          steps: [...keep, ...(input.aside ?? []).flatMap((parcel) => vault.keepAside(parcel, sources))],
+        },
         { name: "fenced", steps: comparison.threatened.map(toFence) },
       ],
     },
@@ -197,6 +202,18 @@ class Vault {
         ];
     this.held.add(to);
     return { first, step: { ...copy, from: to, ...(step.headers && { headers: step.headers }) } };
+  }
+
+  /** What stands nowhere at this destination, and another one may want. */
+  keepAside(parcel: Parcel, sources: CopySources): Step[] {
+    const { storedHash, size } = parcel;
+    const to = vaultKey(storedHash);
+    if (this.held.has(to)) return [];
+    const source = sources.find(storedHash);
+    this.held.add(to);
+    return source
+      ? [{ do: "copy", ...source, to, storedHash, size, expected: "absent" }]
+      : [{ do: "send", parcel, to, expected: "absent" }];
   }
 
   keep(hash: Sha256, from: { key: ObjectKey; etag: string; size: number }): CopyStep[] {

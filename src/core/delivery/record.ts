@@ -1,13 +1,14 @@
 import { etagsOfUnchanged } from "../compare/compare.ts";
 import type { DeliveryDecision } from "./decide.ts";
 import { byText, isStateKey, type ObjectKey, type Sha256 } from "../model/names.ts";
-import type { Parcel, RecordedParcel } from "../model/parcel.ts";
+import { toPlainParcel, type Parcel, type RecordedParcel } from "../model/parcel.ts";
 import { isAssetLike } from "../model/role.ts";
-import { releaseOf, type Wanted } from "../model/wanted.ts";
+import { elsewhereOf, releaseOf, type Wanted } from "../model/wanted.ts";
 import { phaseOf, stepsOf, targetOf } from "../model/plan.ts";
 import { selectUnrecorded } from "../edges/owed.ts";
 import { toVaultLists } from "../history/last-listed.ts";
 import type {
+  AsideFile,
   DestinationState,
   OpenDelivery,
   Pointer,
@@ -43,27 +44,12 @@ export interface NextReleaseFacts {
 export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey, string>): Waybill {
   const { decision, state, wanted, author } = facts;
   const redelivers = releaseOf(wanted.origin);
+  const takenFrom = elsewhereOf(wanted.origin);
   const { firstVisit } = wanted;
   const unchanged = etagsOfUnchanged(decision.comparison, state);
-  const toRecorded = ({
-    key,
-    hash,
-    storedHash,
-    size,
-    headers,
-    role,
-    aliasOf,
-    redirectsTo,
-    isLoaded,
-  }: Parcel): RecordedParcel => {
-    const etag = etags.get(key) ?? unchanged.get(key);
-    return {
-      ...{ key, hash, storedHash, size, headers, role },
-      ...(etag === undefined ? {} : { etag }),
-      ...(aliasOf === undefined ? {} : { aliasOf }),
-      ...(redirectsTo === undefined ? {} : { redirectsTo }),
-      ...(isLoaded === undefined ? {} : { isLoaded }),
-    };
+  const toRecorded = (parcel: Parcel): RecordedParcel => {
+    const etag = etags.get(parcel.key) ?? unchanged.get(parcel.key);
+    return { ...toPlainParcel(parcel), ...(etag === undefined ? {} : { etag }) };
   };
   const kept = allKept(facts);
   const previous = state.waybill?.release ?? 0;
@@ -85,6 +71,10 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(kept.length === 0 ? {} : { keptSettings: kept }),
     ...(decision.lastListed && { vault: toVaultLists(decision.lastListed, listVault(facts)) }),
     ...(facts.preview && { preview: facts.preview }),
+    ...(takenFrom === undefined ? {} : { takenFrom }),
+    ...(wanted.aside === undefined || wanted.aside.length === 0
+      ? {}
+      : { aside: wanted.aside.map(toAsideFile) }),
     parcels: wanted.parcels.map(toRecorded),
     // Those that this very delivery clears are still listed: it may die before it gets there.
     standing: decision.comparison.stale
@@ -97,6 +87,11 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
       })),
   };
 }
+
+const toAsideFile = ({ key, hash, size, role, headers }: Parcel): AsideFile => ({
+  ...{ key, hash, size, role },
+  type: headers["content-type"] ?? "",
+});
 
 /** What is in the vault, and what this delivery brings there. */
 const listVault = ({ state, decision }: NextReleaseFacts): Set<ObjectKey> =>

@@ -23,8 +23,9 @@ export function findLastListed(
   for (const [release, hashes] of Object.entries(waybill.vault ?? {}))
     for (const hash of hashes) note(hash, Number(release));
   for (const { storedHash, lastIn = 0 } of waybill.standing) note(storedHash, lastIn);
-  for (const { release, parcels, keptSettings = [] } of [...(older ?? []), waybill]) {
+  for (const { release, parcels, keptSettings = [], aside = [] } of [...(older ?? []), waybill]) {
     for (const { storedHash } of parcels) note(storedHash, release);
+    for (const { hash } of aside) note(hash, release);
     for (const hash of keptSettings) note(hash, release);
   }
   return last;

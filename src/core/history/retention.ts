@@ -66,8 +66,9 @@ export function decideKeptUntil(state: DestinationState, lastIn: number, rule: R
 /** Contents that some retained release lists, settings that it wrote over among them: the vault holds them until none does. */
 export function selectNeededContents(retained: readonly Waybill[]): Set<Sha256> {
   return new Set(
-    retained.flatMap(({ parcels, keptSettings = [] }) => [
+    retained.flatMap(({ parcels, keptSettings = [], aside = [] }) => [
       ...parcels.map(({ storedHash }) => storedHash),
+      ...aside.map(({ hash }) => hash),
       ...keptSettings,
     ]),
   );

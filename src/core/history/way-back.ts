@@ -1,6 +1,6 @@
 import { byText, type ObjectKey, type Sha256 } from "../model/names.ts";
-import type { Parcel, RecordedParcel } from "../model/parcel.ts";
-import { workersOf } from "../model/release.ts";
+import { toPlainParcel } from "../model/parcel.ts";
+import { toAsideParcel, workersOf } from "../model/release.ts";
 import { stepsOf, type Plan } from "../model/plan.ts";
 import type { Waybill } from "../model/release.ts";
 import type { Wanted } from "../model/wanted.ts";
@@ -25,7 +25,7 @@ export function fromRelease(
   const base = isZero ? (current?.parcels ?? []) : [];
   const byKey = new Map([...base, ...release.parcels].map((parcel) => [parcel.key, parcel]));
   const all = [...byKey.values()].sort((a, b) => byText(a.key, b.key));
-  const parcels = all.filter(({ storedHash }) => !forgotten.has(storedHash)).map(toParcel);
+  const parcels = all.filter(({ storedHash }) => !forgotten.has(storedHash)).map(toPlainParcel);
   return {
     wanted: {
       parcels,
@@ -34,21 +34,11 @@ export function fromRelease(
       routing: (isZero || !ownsWebsite ? current?.routing : release.routing) ?? [],
       firstVisit: isZero ? current?.firstVisit : release.firstVisit,
       workers: workersOf(isZero ? current : release),
+      aside: (isZero ? current : release)?.aside?.map(toAsideParcel),
       missing: isZero ? current?.missing : release.missing,
       origin: { from: "release", release: release.release },
     },
     leftOut: all.filter(({ storedHash }) => forgotten.has(storedHash)).map(({ key }) => key),
-  };
-}
-
-/** As it should stand, without what the store once gave it. */
-function toParcel(recorded: RecordedParcel): Parcel {
-  const { key, hash, storedHash, size, headers, role, aliasOf, redirectsTo, isLoaded } = recorded;
-  return {
-    ...{ key, hash, storedHash, size, headers, role },
-    ...(aliasOf === undefined ? {} : { aliasOf }),
-    ...(redirectsTo === undefined ? {} : { redirectsTo }),
-    ...(isLoaded === undefined ? {} : { isLoaded }),
   };
 }
 

@@ -23,6 +23,8 @@ const parcel = fc.record(
     role: fc.constantFrom(...ROLES),
     headers: fc.dictionary(fc.stringMatching(/^[a-z-]{1,12}$/), fc.string()),
     etag: fc.string(),
+    isOwn: fc.constant(true as const),
+    isWorkerNamed: fc.constant(true as const),
   },
   { requiredKeys: ["key", "hash", "storedHash", "size", "role", "headers"] },
 );
@@ -30,6 +32,8 @@ const key = fc.string({ minLength: 1 }).filter(isSiteKey);
 const address = fc.string().map((text) => `/${text}`);
 const waybill = fc.record({
   missing: fc.dictionary(key, fc.array(address)), workers: fc.array(key), firstVisit: fc.record({ page: key, wire: fc.nat() }),
+  preview: fc.record({ name: fc.string(), until: fc.constant("2026-03-11T14:20:00.000Z") }), takenFrom: fc.string(),
+  aside: fc.array(fc.record({ key, hash: sha, size: fc.nat(), role: fc.constantFrom(...ROLES), type: fc.string() })),
   vault: fc.dictionary(fc.stringMatching(/^[1-9]\d{0,3}$/), fc.array(sha)),
   site: fc.string(), release: fc.integer({ min: 1, max: 1e6 }), run: fc.stringMatching(/^[\w-]{1,40}$/), previous: fc.nat(), at: fc.string(), by: fc.string(),
   parcels: fc.array(parcel), standing: fc.array(parcel.chain((facts) => fc.nat().map((lastIn) => ({ ...facts, lastIn })))),

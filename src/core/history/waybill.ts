@@ -55,6 +55,10 @@ const headerLine = z.object({
   keptSettings: z.array(sha256).optional(),
   vault: z.record(z.string().regex(/^[1-9]\d*$/), z.array(sha256)).optional(),
   preview: preview.optional(),
+  takenFrom: z.string().max(1000).optional(),
+  aside: z
+    .array(z.object({ key: siteKey, hash: sha256, size: z.int(), role: z.enum(ROLES), type: z.string() }))
+    .optional(),
   parcels: z.int(),
   standing: z.int(),
 });
@@ -71,6 +75,8 @@ const parcelLine = z.object({
   aliasOf: siteKey.optional(),
   redirectsTo: z.string().optional(),
   isLoaded: z.literal(true).optional(),
+  isOwn: z.literal(true).optional(),
+  isWorkerNamed: z.literal(true).optional(),
 });
 
 /** The lines of a waybill, without line ends. */
@@ -88,9 +94,10 @@ export function* toWaybillLines(waybill: Waybill): Generator<string> {
 
 function toParcelLine({ storedHash, ...parcel }: RecordedParcel): string {
   const { key, hash, size, etag, role, headers, lastIn, aliasOf, redirectsTo, isLoaded } = parcel;
+  const { isOwn, isWorkerNamed } = parcel;
   const stored = storedHash === hash ? undefined : storedHash;
   const first = { key, hash, stored, size, etag, role, headers };
-  return JSON.stringify({ ...first, lastIn, aliasOf, redirectsTo, isLoaded });
+  return JSON.stringify({ ...first, lastIn, aliasOf, redirectsTo, isLoaded, isOwn, isWorkerNamed });
 }
 
 /** Reads a waybill line by line. Both calls throw `record-unreadable` when it is cut off, damaged or of another version. */
@@ -143,6 +150,8 @@ function parseParcel(data: unknown, key: string, shared = new Map<string, Object
     ...(line.aliasOf !== undefined && { aliasOf: line.aliasOf }),
     ...(line.redirectsTo !== undefined && { redirectsTo: line.redirectsTo }),
     ...(line.isLoaded !== undefined && { isLoaded: line.isLoaded }),
+    ...(line.isOwn !== undefined && { isOwn: line.isOwn }),
+    ...(line.isWorkerNamed !== undefined && { isWorkerNamed: line.isWorkerNamed }),
   };
 }
 

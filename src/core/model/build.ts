@@ -30,6 +30,10 @@ export interface Build {
   readonly withheld: readonly string[];
   /** Paths that were left out since they are neither files nor folders. */
   readonly special: readonly string[];
+  /** Paths of files that go to one destination alone; absent: none. */
+  readonly added?: ReadonlySet<ObjectKey> | undefined;
+  /** The build's own files that these stand in front of. */
+  readonly covered?: readonly BuildFile[] | undefined;
   /** A source of the project that was changed after the build was written. */
   readonly newerSource?: string | undefined;
 }

@@ -43,6 +43,8 @@ export const FAILURE_CODES = [
   "no-such-debt",
   "not-an-address",
   "no-such-release",
+  "preview-changed",
+  "no-copies-between",
   "content-gone",
   "content-out-of-reach",
   "versions-locked",

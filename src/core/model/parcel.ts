@@ -21,6 +21,12 @@ export interface Parcel {
   readonly redirectsTo?: string;
   /** Neither page nor asset, and yet a page loads it (a manifest, a script that a worker shares): it is there before the page. */
   readonly isLoaded?: true;
+  /** It is this destination's alone: a file of its `files`, or one of ours. Another destination does not take it over. */
+  readonly isOwn?: true;
+  /** A service worker names it, so that browsers must not keep it unasked. */
+  readonly isWorkerNamed?: true;
+  /** A file of the build that one of the destination's own stands in front of: it waits in the vault for other destinations. */
+  readonly isAside?: true;
   /** How its bytes are stored, where that is not as they were built. */
   readonly encoding?: "gzip";
 }
@@ -31,6 +37,20 @@ export interface RecordedParcel extends Parcel {
   readonly etag?: string;
   /** The last release that lists it, where that is not the waybill's own: it only stands for open tabs. */
   readonly lastIn?: number;
+}
+
+/** A parcel as it should stand, without its reasons and what the store once gave it: field by field, which V8 keeps small. */
+export function toPlainParcel(parcel: Parcel): Parcel {
+  const { key, hash, storedHash, size, headers, role, aliasOf, redirectsTo, isLoaded, isOwn, isWorkerNamed } =
+    parcel;
+  return {
+    ...{ key, hash, storedHash, size, headers, role },
+    ...(aliasOf === undefined ? {} : { aliasOf }),
+    ...(redirectsTo === undefined ? {} : { redirectsTo }),
+    ...(isLoaded === undefined ? {} : { isLoaded }),
+    ...(isOwn === undefined ? {} : { isOwn }),
+    ...(isWorkerNamed === undefined ? {} : { isWorkerNamed }),
+  };
 }
 
 /** One object as the store's list shows it. */

@@ -1,10 +1,22 @@
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
+import type { Role } from "./role.ts";
 import type { FirstVisit } from "./wanted.ts";
 import type { MissingAssets } from "./reference.ts";
 import { isWorkerScript } from "./polled.ts";
 import type { RoutingRule } from "./website.ts";
 import type { ImmutableNames } from "./immutable-names.ts";
 import type { ListedObject, Parcel, RecordedParcel } from "./parcel.ts";
+
+/** A file of a build that does not stand where it would: what another destination needs to know of it. */
+export interface AsideFile {
+  readonly key: ObjectKey;
+  readonly hash: Sha256;
+  /** Bytes. */
+  readonly size: number;
+  readonly role: Role;
+  /** Its `Content-Type`. */
+  readonly type: string;
+}
 
 /** What is written down of a preview. */
 export interface PreviewRecord {
@@ -30,6 +42,8 @@ export interface Waybill {
   readonly sequence?: number;
   /** The release whose parcels it put back; absent: it came from a build. */
   readonly redelivers?: number;
+  /** The release of another destination that it took over, by its whole name; absent: none. */
+  readonly takenFrom?: string;
   /** What its pages need and it lacks; absent: nothing. */
   readonly missing?: MissingAssets;
   /** What a first visit to its entry page loads; absent in records of before 0.2. */
@@ -44,10 +58,19 @@ export interface Waybill {
   readonly vault?: Readonly<Record<string, readonly Sha256[]>>;
   /** Of a preview alone. */
   readonly preview?: PreviewRecord;
+  /** Files of its build that the destination's own stand in front of; they are in the vault. Absent: none. */
+  readonly aside?: readonly AsideFile[];
   readonly parcels: readonly RecordedParcel[];
   /** Our objects that still stand though this release does not list them; each has `lastIn`. */
   readonly standing: readonly RecordedParcel[];
 }
+
+/** A file that waits in the vault as it was built. */
+export const toAsideParcel = ({ key, hash, size, role, type }: AsideFile): Parcel => ({
+  ...{ key, hash, storedHash: hash, size, role },
+  headers: { "content-type": type },
+  isAside: true,
+});
 
 /** The service workers of a release; of one that does not say so, those that are known by their name. */
 export const workersOf = (waybill: Pick<Waybill, "workers" | "parcels"> | undefined): readonly ObjectKey[] =>

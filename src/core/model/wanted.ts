@@ -13,6 +13,8 @@ export interface Wanted<P extends Parcel = Parcel> {
   readonly routing: readonly RoutingRule[];
   /** What its pages need and it lacks; absent: nothing. */
   readonly missing?: MissingAssets | undefined;
+  /** Files of the build that the destination's own stand in front of; absent: none. */
+  readonly aside?: readonly Parcel[] | undefined;
   /** What a first visit to the entry page loads; absent: nobody has weighed it. */
   readonly firstVisit?: (FirstVisit & { readonly files?: ReadonlySet<ObjectKey> }) | undefined;
   /** Its service workers. */
@@ -27,8 +29,15 @@ export interface FirstVisit {
   readonly wire: number;
 }
 
-/** Where it comes from: a build, or the release whose waybill says it. */
-export type Origin = { readonly from: "build" } | { readonly from: "release"; readonly release: number };
+/** Where it comes from: a build, the release whose waybill says it, or one of another destination, by its whole name. */
+export type Origin =
+  | { readonly from: "build" }
+  | { readonly from: "release"; readonly release: number }
+  | { readonly from: "elsewhere"; readonly name: string };
+
+/** The release of another destination that is taken over; undefined: none is. */
+export const elsewhereOf = (origin: Origin): string | undefined =>
+  origin.from === "elsewhere" ? origin.name : undefined;
 
 /** The release that is put back; undefined: something new is delivered. */
 export const releaseOf = (origin: Origin): number | undefined =>
