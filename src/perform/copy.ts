@@ -45,11 +45,13 @@ async function copyFromOutside(step: PinnedCopy, tools: PerformTools): Promise<W
   const { store, conditions } = tools;
   const condition = conditions.copies ? toCondition(expected) : undefined;
   let cause: StoreError | undefined;
+  let standing = expected;
   try {
     const written = await store.copy({ key: from, place, etag: fromEtag, size }, to, headers, condition);
     if (fromEtag !== undefined && [fromEtag, toOnePartEtag(fromEtag)].includes(written.etag)) return written;
     const found = await store.head(to);
     if (found?.size === size) return { etag: found.etag };
+    if (found) standing = { etag: found.etag };
   } catch (error) {
     if (!(error instanceof StoreError) || !OUT_OF_REACH.has(error.kind)) throw error;
     cause = error;
@@ -59,7 +61,7 @@ async function copyFromOutside(step: PinnedCopy, tools: PerformTools): Promise<W
   }
   const parcel = tools.findContent(storedHash);
   if (!parcel) throw new OperatorError("content-out-of-reach", { key: from, place }, {}, cause);
-  return send({ parcel: { ...parcel, headers: headers ?? parcel.headers }, to, expected }, tools);
+  return send({ parcel: { ...parcel, headers: headers ?? parcel.headers }, to, expected: standing }, tools);
 }
 
 async function tryCopy(step: PinnedCopy, tools: PerformTools): Promise<Written> {

@@ -82,7 +82,7 @@ export function chooseTarget(
       leaseSeconds: hold.lease,
     },
     expectedHeaders: expect?.headers ?? {},
-    previews: toPreviewRules(name, destination, settings),
+    previews: toPreviewRules(name, destination, { settings, locate }),
   };
   return options.preview === undefined ? target : toPreview(target, options.preview);
 }

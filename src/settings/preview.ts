@@ -6,7 +6,7 @@ import { isPlaceable } from "../core/addresses/redirects.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
 import type { Mistake } from "../core/model/mistake.ts";
 import { OperatorError } from "../core/model/failure.ts";
-import { toInvalid } from "./load.ts";
+import { toInvalid, type ParsedSettings } from "./load.ts";
 import type { PreviewRules, Target } from "./target.ts";
 import type { DestinationSettings, Settings, StoreSettings } from "./schema.ts";
 
@@ -17,7 +17,7 @@ const RETENTION = { releases: 2, forSeconds: 0 };
 export function toPreviewRules(
   name: string,
   { previews, store, url }: DestinationSettings,
-  settings: Settings,
+  { settings, locate }: Pick<ParsedSettings, "settings" | "locate">,
 ): PreviewRules | undefined {
   if (!previews) return undefined;
   const { prefix, lasts } = previews;
@@ -28,10 +28,17 @@ export function toPreviewRules(
   const path = ["destinations", name, "previews"];
   const mistakes: Mistake[] = [
     ...(address === undefined
-      ? [{ path, what: "where do visitors reach a preview? Say address, with {name} in it" }]
+      ? [
+          {
+            path,
+            place: locate(path),
+            what: "where do visitors reach a preview? Say address, with {name} in it",
+          },
+        ]
       : []),
-    ...findCovered(store, prefix, settings).map((other) => ({
+    ...findCovered(name, store, prefix, settings).map((other) => ({
       path: [...path, "prefix"],
+      place: locate([...path, "prefix"]),
       what: `the destination ${other} stands in the folder of these previews: give them one of their own`,
     })),
   ];
@@ -39,19 +46,23 @@ export function toPreviewRules(
   return { prefix, address, lastsSeconds: lasts };
 }
 
-/** Destinations that a preview could write over. */
-function findCovered(store: StoreSettings, prefix: string, { destinations }: Settings): string[] {
+/** Destinations that a preview could write over, they or their previews. */
+function findCovered(
+  name: string,
+  store: StoreSettings,
+  prefix: string,
+  { destinations }: Settings,
+): string[] {
   if (store.kind !== "s3") return [];
   const head = headOf(prefix);
+  const isCovered = (own: string, { store: other, previews }: DestinationSettings): boolean =>
+    other.kind === "s3" &&
+    other.bucket === store.bucket &&
+    other.endpoint === store.endpoint &&
+    (other.prefix.startsWith(head) || (own !== name && headOf(previews?.prefix ?? "").startsWith(head)));
   return Object.entries(destinations)
-    .filter(
-      ([, other]) =>
-        other.store.kind === "s3" &&
-        other.store.bucket === store.bucket &&
-        other.store.endpoint === store.endpoint &&
-        other.store.prefix.startsWith(head),
-    )
-    .map(([name]) => name);
+    .filter(([own, other]) => isCovered(own, other))
+    .map(([own]) => own);
 }
 
 /**
