@@ -10,6 +10,7 @@ const SCRIPTS = [
   ["cover"],
   ["history"],
   ["scale"],
+  ["previews"],
   ["page"],
 ];
 for (const [name, ...words] of SCRIPTS)

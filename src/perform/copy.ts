@@ -43,11 +43,11 @@ const OUT_OF_REACH: ReadonlySet<StoreError["kind"]> = new Set<StoreError["kind"]
 async function copyFromOutside(step: PinnedCopy, tools: PerformTools): Promise<Written> {
   const { from, place, fromEtag, to, size, headers, expected, storedHash } = step;
   const { store, conditions } = tools;
-  const condition = conditions.copies ? toCondition(expected) : undefined;
+  const atTarget = conditions.copies ? toCondition(expected) : undefined;
   let cause: StoreError | undefined;
   let standing = expected;
   try {
-    const written = await store.copy({ key: from, place, etag: fromEtag, size }, to, headers, condition);
+    const written = await store.copy({ key: from, place, etag: fromEtag, size }, to, headers, atTarget);
     if (fromEtag !== undefined && [fromEtag, toOnePartEtag(fromEtag)].includes(written.etag)) return written;
     const found = await store.head(to);
     if (found?.size === size) return { etag: found.etag };
