@@ -7,7 +7,7 @@ import { createStage, reportRuns, sandboxDestination } from "./stage.mjs";
 const [FILES, PREVIEWS, ROUNDS] = [2000, 20, 3];
 const stage = createStage();
 try {
-  const build = join(stage.makeSite("site", "--files", FILES, "--seed", 5), "v1");
+  const build = join(stage.makeSite("site", "--files", FILES, "--seed", 5, "--median", 8192), "v1");
   const facts = await stage.startSandbox();
   const previews = `    previews: { address: "${facts.edge.replace("127.0.0.1", "{name}.preview.localhost")}" }\n`;
   stage.writeSettings(build, sandboxDestination(facts, '""') + previews);

@@ -37,6 +37,13 @@ test("a list passes over a folder, whatever stands before and behind it, and rea
   expect(await listKeys(skipBelow(pagedStore([]).store, "previews/"))).toEqual([]);
 });
 
+test("names behind all previews end a list as any others do", async () => {
+  const late = ["previews/~1", "previews/~2", "previews/é", "previews/é2"];
+  const { store, asked } = pagedStore([...PREVIEWS, ...late]);
+  expect(await listKeys(skipBelow(store, "previews/"))).toEqual([]);
+  expect(asked()).toBeLessThan(6);
+});
+
 test("one that lists only as a whole is passed over as well", async () => {
   const { store } = pagedStore([...PREVIEWS, "z"]);
   const whole = Object.assign(store, { listsFromAnywhere: false });

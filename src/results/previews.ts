@@ -22,6 +22,8 @@ export const previewsResultSchema = z.strictObject({
       until: z.string().optional(),
       /** Whether its time is over: the next `prune` removes it. */
       isOver: z.boolean(),
+      /** Its record can't be read: it is removed by its name alone. */
+      isUnreadable: z.literal(true).optional(),
       /** Its own objects, records included, and what they take. */
       objects: count,
       bytes: count,
@@ -62,6 +64,7 @@ export const toPreviewsResult = (
 function toEntry(found: FoundPreview, address: string): PreviewsResult["previews"][number] {
   const { label, objects, bytes, pointer } = found;
   const common = { label, url: fillInName(address, label), isOver: isOver(found), objects, bytes };
+  if (pointer === "unreadable") return { ...common, isUnreadable: true };
   const [current] = pointer?.retained ?? [];
   if (!pointer || !current) return common;
   const { preview, release } = pointer;

@@ -1,6 +1,5 @@
 import { selectOver, toFoundPreviews, toRemovalOrder, type FoundPreview } from "../core/history/previews.ts";
 import { HOLD_KEY, POINTER_KEY, vaultKey, type ObjectKey } from "../core/model/names.ts";
-import type { Pointer } from "../core/model/release.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { listAll } from "../gather/list-objects.ts";
 import { readOpen } from "../gather/read-destination.ts";
@@ -24,15 +23,14 @@ export async function listPreviews(store: ObjectStore): Promise<FoundPreview[]> 
 export const listOver = async (store: ObjectStore): Promise<FoundPreview[]> =>
   selectOver(await listPreviews(store));
 
-/** Undefined where there is none, or one that can't be read. */
-async function tryReadPointer(store: ObjectStore, label: string): Promise<Pointer | undefined> {
+async function tryReadPointer(store: ObjectStore, label: string): Promise<FoundPreview["pointer"]> {
   const key = `${label}/${POINTER_KEY}`;
   const found = await store.get(key);
   if (!found) return undefined;
   try {
     return parsePointer(toRecordText(await readWhole(found, key), key));
   } catch (error) {
-    if (error instanceof OperatorError) return undefined;
+    if (error instanceof OperatorError) return "unreadable";
     throw error;
   }
 }

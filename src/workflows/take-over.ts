@@ -44,19 +44,20 @@ export async function takeOver(
   options: DeliverOptions,
 ): Promise<DeliveryResult> {
   assertCopies(stay, elsewhere);
-  const { release, run } = (await readElsewhere(elsewhere)).waybill;
-  const taking: Taking = { stay, elsewhere, release, run, whole: nameOf(elsewhere, release) };
-  let found = await readElsewhere(elsewhere, taking);
+  let found = await readElsewhere(elsewhere);
+  const { release, run } = found.waybill;
   const author = withBuildOf(stay.run.author, found.waybill);
   const own = { ...stay, run: { ...stay.run, author } };
-  const plan = async (): Promise<Outlook> => planTaking({ ...taking, stay: own }, found);
-  const places = (): ReadonlyMap<Sha256, OutsideContent> => listOutside(found.state, elsewhere);
+  const taking: Taking = { stay: own, elsewhere, release, run, whole: nameOf(elsewhere, release) };
+  const plan = (): Promise<Outlook> => planTaking(taking, found);
   const canSend = ({ isOwn }: Parcel): boolean => isOwn === true || elsewhere.isThroughHere;
   return runRelease(own, options, {
     work: "redeliver",
     source: {
       open: (parcel) =>
-        parcel.isOwn === true ? elsewhere.added.open(parcel) : openThere(parcel, elsewhere.store, places()),
+        parcel.isOwn === true
+          ? elsewhere.added.open(parcel)
+          : openThere(parcel, elsewhere.store, found.outside),
       findChanged: (parcels) => elsewhere.added.findChanged(parcels.filter(({ isOwn }) => isOwn)),
     },
     canSend,
@@ -79,7 +80,8 @@ interface Taking {
 }
 
 interface FoundElsewhere {
-  readonly state: DestinationState;
+  /** Where each content stands there. */
+  readonly outside: ReadonlyMap<Sha256, OutsideContent>;
   readonly waybill: Waybill;
 }
 
@@ -104,7 +106,7 @@ async function readElsewhere({ store, of, name }: Elsewhere, before?: Taking): P
   const waybill = await readNamed(store, pointer, before ? String(before.release) : release, state.waybill);
   if (before && waybill.run !== before.run)
     throw new OperatorError("preview-changed", { name: of, asked: before.release, now: pointer.release });
-  return { state, waybill };
+  return { outside: listOutside(state, store), waybill };
 }
 
 /** Who built it is known from its own record; who takes it over is whoever calls. */
@@ -120,7 +122,7 @@ function withBuildOf(author: Author, { sequence, commit }: Waybill): Author {
 
 async function planTaking(
   { stay, elsewhere, whole }: Taking,
-  { state: there, waybill }: FoundElsewhere,
+  { outside: there, waybill }: FoundElsewhere,
 ): Promise<Outlook> {
   const { run, place } = stay;
   const { store, destination, siteRules } = place;
@@ -129,7 +131,7 @@ async function planTaking(
     ...{ name: whole, rules: siteRules, madeFor: elsewhere.basePath },
     added: decideParcels(build, siteRules, new Map()),
   });
-  const outside = elsewhere.isThroughHere ? new Map() : listOutside(there, elsewhere);
+  const outside = elsewhere.isThroughHere ? new Map() : there;
   const decision = await decideOutlook(stay, { wanted, state, problems, outside });
   const own = new Set(wanted.parcels.filter(({ isOwn }) => isOwn).map(({ key }) => key));
   const keys = elsewhere.isThroughHere ? [] : findGoneContents(decision.plan).filter((key) => !own.has(key));
@@ -145,7 +147,7 @@ async function planTaking(
 }
 
 /** Where each content stands there: live, for open tabs, or in the vault. */
-function listOutside(state: DestinationState, { store }: Elsewhere): Map<Sha256, OutsideContent> {
+function listOutside(state: DestinationState, store: ObjectStore): Map<Sha256, OutsideContent> {
   const { bucket, prefix } = store.location;
   const etags = new Map(state.listing.map(({ key, etag }) => [key, etag]));
   return new Map(

@@ -129,6 +129,7 @@ test("previews are listed, removed by name, by those that stay and by their end,
 
   expect(await project.run(["previews", "--remove", "nowhere"])).toMatchObject({ exit: 2 });
   expect(await project.run(["previews", "--remove", "one"])).toMatchObject({ exit: 3 });
+  expect(await project.run(["previews", "--keep", "", "--yes"])).toMatchObject({ exit: 2 });
   expect(await project.run(["previews", "--remove", "one", "--dry-run"])).toMatchObject({ exit: 0 });
   expect(await labels()).toEqual(["four", "one", three, "two"].sort());
   expect(await project.run(["previews", "--remove", "one", "--yes"])).toMatchObject({ exit: 0, stdout: expect.stringContaining("removed  one, ") as string });

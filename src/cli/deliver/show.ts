@@ -67,7 +67,7 @@ function showLink({ preview, url, dryRun, destination, release }: DeliveryResult
   if (!preview || url === undefined || dryRun) return "";
   const [of = "", name = ""] = destination.split(":");
   const call = `rcourier redeliver ${name}@${release} --to ${of}`;
-  return `\n  a preview, for ${showTime(preview.until, now)}; just this goes live by ${call}\n\n${url}\n`;
+  return `\n  a preview, for ${showTime(preview.until, now)}\n  just this goes live by ${call}\n\n${url}\n`;
 }
 
 /** What visitors who have never been here have to load, where that changes by what can be seen. */

@@ -1,11 +1,11 @@
 import { OperatorError } from "../../core/model/failure.ts";
-import type { FoundPreview } from "../../core/history/previews.ts";
+import { selectOthers, type FoundPreview } from "../../core/history/previews.ts";
 import { toPreviewsResult, type PreviewsResult } from "../../results/previews.ts";
 import { toLabel } from "../../settings/preview.ts";
 import type { PreviewRules, Target } from "../../settings/target.ts";
 import { listPreviews } from "../../workflows/previews.ts";
 import type { ExitCode } from "../../words/exits.ts";
-import { listed } from "../../words/text.ts";
+import { counted, listed } from "../../words/text.ts";
 import { confirm } from "../frame/ask.ts";
 import { isSet, list, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
@@ -20,13 +20,21 @@ export async function lookAtPreviews(args: Arguments, terminal: Terminal): Promi
   const wish = { remove: list(args, "remove"), keep: list(args, "keep") };
   if (wish.remove.length > 0 && wish.keep.length > 0)
     throw new OperatorError("usage", { reason: "either --remove or --keep", command: "previews" });
+  // A variable of CI that is not set must not mean that nothing is to be kept.
+  if ([...wish.remove, ...wish.keep].some((name) => name.trim() === ""))
+    throw new OperatorError("usage", { reason: "--remove and --keep need a name", command: "previews" });
   const { found, target, rules } = await withPreviewList(args, terminal, async (store, target, rules) => ({
     ...{ found: await listPreviews(store), target, rules },
   }));
   const going = selectGoing(found, wish, target, rules);
   if (going.length > 0 && !dryRun) {
     const shown = listed(going, 10);
-    await confirm(args, terminal, `${going.length} previews would be removed: ${shown}`, `Remove ${shown}?`);
+    await confirm(
+      args,
+      terminal,
+      `${counted(going.length, "preview")} would be removed: ${shown}`,
+      `Remove ${shown}?`,
+    );
     await removePreviews(going, args, terminal);
   }
   const result = toPreviewsResult(target.destination, found, {
@@ -46,11 +54,11 @@ function selectGoing(
   { destination }: Target,
   rules: PreviewRules,
 ): string[] {
-  const labels = found.map(({ label }) => label);
   if (keep.length > 0) {
     const kept = new Set(keep.map((name) => toLabel(name, rules)));
-    return labels.filter((label) => !kept.has(label));
+    return selectOthers(found, kept).map(({ label }) => label);
   }
+  const labels = found.map(({ label }) => label);
   return remove.map((name) => {
     const label = toLabel(name, rules);
     if (labels.includes(label)) return label;

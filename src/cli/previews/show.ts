@@ -11,11 +11,9 @@ export function showPreviews(result: PreviewsResult, terminal: Terminal, now: Da
   const bytes = previews.reduce((sum, preview) => sum + preview.bytes, 0);
   const head = `${style("strong", clean(destination))}: ${counted(previews.length, "preview")}${previews.length > 0 ? `, ${showBytes(bytes)}` : ""}\n`;
   const width = largest(previews.map(({ label }) => label.length));
-  const blocks = previews.map(({ label, name, url, release, at, until, isOver, objects, bytes: own }) => {
-    const state =
-      until === undefined || at === undefined
-        ? style("warn", "never came to its end: prune clears it after a day")
-        : `release ${release}, ${showTime(at, now)}; ${isOver ? style("warn", "its time is over: prune clears it") : showTime(until, now)}`;
+  const blocks = previews.map((preview) => {
+    const { label, name, url, objects, bytes: own } = preview;
+    const state = showState(preview, terminal, now);
     const called = name === undefined || name === label ? "" : `, of ${clean(name)}`;
     return [
       `  ${style("strong", clean(label).padEnd(width))}  ${state}\n`,
@@ -28,4 +26,17 @@ export function showPreviews(result: PreviewsResult, terminal: Terminal, now: Da
       `  ${style("bad", dryRun ? "would be removed" : "removed")}  ${clean(one.label)}, ${counted(one.objects, "object")}, ${showBytes(one.bytes)}\n`,
   );
   return [head, ...(gone.length > 0 ? [gone.join("")] : []), ...blocks].join("\n");
+}
+
+/** How long a preview has stood, and how long it will. */
+function showState(
+  { release, at, until, isOver, isUnreadable }: PreviewsResult["previews"][number],
+  { style }: Terminal,
+  now: Date,
+): string {
+  if (isUnreadable) return style("warn", "its record can't be read: it goes only by --remove");
+  if (at === undefined) return style("warn", "never came to its end: prune clears it after a day");
+  if (until === undefined) return `release ${release}, ${showTime(at, now)}; no preview, so it is left alone`;
+  const end = isOver ? style("warn", "its time is over: prune clears it") : showTime(until, now);
+  return `release ${release}, ${showTime(at, now)}; ${end}`;
 }

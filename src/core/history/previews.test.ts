@@ -1,4 +1,4 @@
-import { isOver, isToProlong, toFoundPreviews, toRemovalOrder } from "./previews.ts";
+import { isOver, isToProlong, selectOthers, toFoundPreviews, toRemovalOrder } from "./previews.ts";
 import type { Pointer } from "../model/release.ts";
 
 const at = (key: string, size = 1, modifiedMs = 5) => ({ key, size, modifiedMs, etag: "e" });
@@ -24,8 +24,21 @@ test("a preview's time is over by the store's clock; what never came to its end 
   expect(isOver({ ...found, pointer: pointer("1970-01-02T00:00:00.000Z") })).toBe(true);
   expect(isOver({ ...found, pointer: pointer("1970-01-02T00:00:00.001Z") })).toBe(false);
   expect(isOver({ ...found, pointer: pointer() })).toBe(false);
+  expect(isOver({ ...found, storeTimeMs: 9 * DAY, pointer: "unreadable" })).toBe(false);
   expect(isOver(found)).toBe(false);
   expect(isOver({ ...found, storeTimeMs: DAY + 1 })).toBe(true);
+});
+
+test("what is no preview, or can't be known for one, is never meant by leaving it out", () => {
+  const found = { objects: 1, bytes: 1, touchedMs: 0, storeTimeMs: DAY };
+  const all = [
+    { ...found, label: "main", pointer: pointer("1970-01-02T00:00:00.000Z") },
+    { ...found, label: "another-site", pointer: pointer() },
+    { ...found, label: "damaged", pointer: "unreadable" as const },
+    { ...found, label: "unfinished" },
+  ];
+  expect(selectOthers(all, new Set(["kept"])).map(({ label }) => label)).toEqual(["main", "unfinished"]);
+  expect(selectOthers(all, new Set(["main"])).map(({ label }) => label)).toEqual(["unfinished"]);
 });
 
 test("an unchanged one lives on once half of its time is gone", () => {

@@ -14,8 +14,8 @@ export interface FoundPreview {
   readonly touchedMs: number;
   /** The store's clock when it was asked. */
   readonly storeTimeMs: number;
-  /** Absent: no delivery has come to its end there, or it can't be read. */
-  readonly pointer?: Pointer | undefined;
+  /** Absent: no delivery has come to its end there. */
+  readonly pointer?: Pointer | "unreadable" | undefined;
 }
 
 /** Every preview of a list, by what stands below their common folder. What has no records of ours is none. */
@@ -43,12 +43,26 @@ const UNFINISHED_MS = 86_400_000;
 /** Whether the time of a preview is over, by the store's clock. */
 export function isOver({ pointer, touchedMs, storeTimeMs }: FoundPreview): boolean {
   if (!pointer) return storeTimeMs - touchedMs > UNFINISHED_MS;
+  // Nobody knows whose it is, or for how long: it goes by its name alone.
+  if (pointer === "unreadable") return false;
   const { preview } = pointer;
   return preview !== undefined && Date.parse(preview.until) <= storeTimeMs;
 }
 
 /** Those of them whose time is over. */
 export const selectOver = (previews: readonly FoundPreview[]): FoundPreview[] => previews.filter(isOver);
+
+/**
+ * All previews but these. What has records and is no preview (another project's site in the same folder), or can't be read,
+ * is not meant by being left out.
+ * @param kept labels
+ */
+export const selectOthers = (previews: readonly FoundPreview[], kept: ReadonlySet<string>): FoundPreview[] =>
+  previews.filter(
+    ({ label, pointer }) =>
+      !kept.has(label) &&
+      (pointer === undefined || (pointer !== "unreadable" && pointer.preview !== undefined)),
+  );
 
 /** Once less than this share of its time is left, a delivery that changes nothing begins it anew. */
 const LEAST_SHARE = 0.5;
