@@ -113,13 +113,26 @@ export const holdSchema = z.strictObject({
 });
 export type HoldResult = z.infer<typeof holdSchema>;
 
+const removedSchema = z.array(z.strictObject({ key: z.string(), why: z.enum(PRUNE_REASONS), size: count }));
+
+/** What went from a preview that had a content which is removed for good: in `inPreviews` of `prune` */
+export const forgottenInPreviewSchema = z.strictObject({
+  /** Its name as it stands in its prefix. */
+  preview: z.string(),
+  /** What went from there, or would go, and why. */
+  removed: removedSchema,
+  /** How many versions went that the bucket had kept of forgotten contents. */
+  versions: count,
+});
+export type ForgottenInPreview = z.infer<typeof forgottenInPreviewSchema>;
+
 /** `prune` */
 export const pruneResultSchema = z.strictObject({
   destination: z.string(),
   /** Whether nothing was removed. */
   dryRun: z.boolean(),
   /** What went, or would go, and why. */
-  removed: z.array(z.strictObject({ key: z.string(), why: z.enum(PRUNE_REASONS), size: count })),
+  removed: removedSchema,
   /** All of that together. */
   bytes: count,
   /** Stale assets that stay until edges have confirmed, or a delivery that did not end is finished. */
@@ -134,6 +147,8 @@ export const pruneResultSchema = z.strictObject({
   versions: count,
   /** Previews that went since their time is over, or would go; absent: the destination has none. */
   previews: z.array(z.string()).optional(),
+  /** Previews that had a content which is removed for good; absent: nobody has looked there. */
+  inPreviews: z.array(forgottenInPreviewSchema).optional(),
 });
 export type PruneResult = z.infer<typeof pruneResultSchema>;
 

@@ -82,7 +82,7 @@ export function chooseTarget(
       leaseSeconds: hold.lease,
     },
     expectedHeaders: expect?.headers ?? {},
-    previews: toPreviewRules(name, destination, { settings, locate }),
+    previews: toPreviewRules(name, destination, { settings, folder, locate }),
   };
   return options.preview === undefined ? target : toPreview(target, options.preview);
 }

@@ -1,13 +1,13 @@
 import { createHash } from "node:crypto";
-import { join } from "node:path";
+import { join, resolve, sep } from "node:path";
 import { toBasePath } from "../core/addresses/addresses.ts";
 import { fillInName, headOf, mostNameLetters, toPreviewName } from "../core/addresses/preview-name.ts";
 import { isPlaceable } from "../core/addresses/redirects.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
 import type { Mistake } from "../core/model/mistake.ts";
 import { OperatorError } from "../core/model/failure.ts";
-import { toInvalid, type ParsedSettings } from "./load.ts";
-import type { PreviewRules, Target } from "./target.ts";
+import { toInvalid, type LoadedSettings } from "./load.ts";
+import type { PlacedStore, PreviewRules, Target } from "./target.ts";
 import type { DestinationSettings, Settings, StoreSettings } from "./schema.ts";
 
 /** How much of itself a preview keeps: what the release before had, for pages that are open. */
@@ -17,7 +17,7 @@ const RETENTION = { releases: 2, forSeconds: 0 };
 export function toPreviewRules(
   name: string,
   { previews, store, url }: DestinationSettings,
-  { settings, locate }: Pick<ParsedSettings, "settings" | "locate">,
+  { settings, locate, folder }: LoadedSettings,
 ): PreviewRules | undefined {
   if (!previews) return undefined;
   const { prefix, lasts } = previews;
@@ -36,7 +36,7 @@ export function toPreviewRules(
           },
         ]
       : []),
-    ...findCovered(name, store, prefix, settings).map((other) => ({
+    ...findCovered(name, prefix, settings, folder).map((other) => ({
       path: [...path, "prefix"],
       place: locate([...path, "prefix"]),
       what: `the destination ${other} stands in the folder of these previews: give them one of their own`,
@@ -47,19 +47,20 @@ export function toPreviewRules(
 }
 
 /** Destinations that a preview could write over, they or their previews. */
-function findCovered(
-  name: string,
-  store: StoreSettings,
-  prefix: string,
-  { destinations }: Settings,
-): string[] {
-  if (store.kind !== "s3") return [];
-  const head = headOf(prefix);
-  const isCovered = (own: string, { store: other, previews }: DestinationSettings): boolean =>
-    other.kind === "s3" &&
-    other.bucket === store.bucket &&
-    other.endpoint === store.endpoint &&
-    (other.prefix.startsWith(head) || (own !== name && headOf(previews?.prefix ?? "").startsWith(head)));
+function findCovered(name: string, prefix: string, { destinations }: Settings, folder: string): string[] {
+  const placeBelow = (store: StoreSettings, head: string): string =>
+    store.kind === "s3"
+      ? JSON.stringify([store.endpoint, store.bucket]) + head
+      : resolve(folder, store.folder) + sep + head;
+  const { store } = destinations[name] as DestinationSettings;
+  const all = placeBelow(store, headOf(prefix));
+  const isCovered = (own: string, { store: other, previews }: DestinationSettings): boolean => {
+    const places = [
+      placeBelow(other, other.kind === "s3" ? other.prefix : ""),
+      ...(own !== name && previews ? [placeBelow(other, headOf(previews.prefix))] : []),
+    ];
+    return places.some((place) => place.startsWith(all));
+  };
   return Object.entries(destinations)
     .filter(([own, other]) => isCovered(own, other))
     .map(([own]) => own);
@@ -83,7 +84,7 @@ export function toPreview(target: Target, name: string): Target {
     store:
       store.kind === "s3"
         ? { ...store, prefix, ownsWebsite: false }
-        : { ...store, folder: join(store.folder, prefix) },
+        : { ...store, folder: join(store.folder, prefix), within: store.folder },
     // What nobody may keep need not be forgotten; and production's own edge would forget more than it must.
     edges: [],
     safety: { ...target.safety, ask: false, retention: RETENTION, vanishShare: 1 },
@@ -98,7 +99,7 @@ export const toLabel = (name: string, { address }: PreviewRules): string =>
 
 function toPreviewSite(
   rules: SiteRules,
-  { prefix, url, store }: { readonly prefix: string; readonly url: string; readonly store: StoreSettings },
+  { prefix, url, store }: { readonly prefix: string; readonly url: string; readonly store: PlacedStore },
 ): SiteRules {
   const isBucket = store.kind === "s3";
   return {

@@ -16,7 +16,7 @@ export interface Target {
   readonly siteRules: SiteRules;
   /** Files that go with the build from elsewhere, their places absolute. */
   readonly added: readonly { readonly from: string; readonly as: string }[];
-  readonly store: StoreSettings;
+  readonly store: PlacedStore;
   /** From the store outwards; none: an empty list. */
   readonly edges: readonly NamedEdgeSettings[];
   /** Who is to read the site from the store. */
@@ -31,6 +31,14 @@ export interface Target {
   /** Where a setting stands. */
   readonly locate: ParsedSettings["locate"];
 }
+
+/** A store, its folder absolute. */
+export type PlacedStore =
+  | Exclude<StoreSettings, { kind: "folder" }>
+  | (Extract<StoreSettings, { kind: "folder" }> & {
+      /** A folder above it, which must be there while this one may come and go; absent: it must be there itself. */
+      readonly within?: string;
+    });
 
 interface SafetySettings {
   /** Whether a person is asked before the first write. */
@@ -77,5 +85,5 @@ interface PreviewFacts {
   readonly of: string;
   readonly lastsSeconds: number;
   /** The store of that destination. */
-  readonly store: StoreSettings;
+  readonly store: PlacedStore;
 }

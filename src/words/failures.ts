@@ -189,6 +189,11 @@ export const FAILURES = {
     message: "no retained release has a file {path}",
     hint: "rcourier releases RELEASE --all lists what a release holds",
   },
+  "preview-unknown": {
+    exit: 1,
+    message: "nobody can tell what the preview {name} holds: no record of it can be read",
+    hint: "a first delivery may be under way there; else rcourier previews --remove {name} removes all of it. Nothing was removed yet: then make the same call again",
+  },
   "nothing-to-repair": {
     exit: 2,
     message: "pointer and newest waybill can be read: there is nothing to repair",

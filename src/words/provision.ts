@@ -47,12 +47,13 @@ export function wordsOfStep(step: ProvisionStep): StepWords {
 function wordsOfPolicy({
   wishes: { bucket, prefix, readers, distributions },
   before,
+  apart,
   keepsOthers,
 }: Extract<ProvisionStep, { do: "set-policy" }>): StepWords {
   const who = readers === "public" ? "everybody" : `the distribution ${distributions.join(", ")}`;
   const what = prefix === "" ? "the site" : `${bucket}/${prefix}`;
   return {
-    what: `let ${who} read ${what}, ${prefix}.courier/ left out${keepsOthers ? "; other statements stay" : ""}`,
+    what: `let ${who} read ${what}, ${prefix}.courier/ left out${apart === undefined ? "" : `, and the previews at ${bucket}/${apart}, their records left out`}${keepsOthers ? "; other statements stay" : ""}`,
     why: before
       ? "the bucket's policy says something else"
       : "the bucket has no policy: nobody but its owner can read",
@@ -108,6 +109,12 @@ export function wordsOfByHand(left: ByHand): ByHandWords {
         what: "let the cache read the bucket",
         why: "a cache of your own has no identity: only its network address tells it from others",
         how: `add to the bucket's policy: allow s3:GetObject on ${left.below}*, .courier/ left out, under the condition IpAddress aws:SourceIp of the cache; or say readers: public`,
+      };
+    case "previews-apart":
+      return {
+        what: `let visitors read the previews at ${left.below}`,
+        why: "they stand apart from the site, and nobody is named for whom their records could be kept from everybody else",
+        how: "say store.identity, the identity that delivers, and run provision again; or give previews a prefix below the site's own",
       };
     case "denied":
       return { what: showWish(left.wish), ...showDenied(left.wish.kind, left.answer) };

@@ -4,7 +4,6 @@ import type { ExplainedParcel } from "../core/model/explained-parcel.ts";
 import { longestPageFreshness } from "../core/model/cache-control.ts";
 import { analyseBuild, hasUnknownImmutables, type Analysis, type Findings } from "../core/build/analysis.ts";
 import { applyEncodedForms } from "../core/build/stored-encoding.ts";
-import { recordedByKey } from "../core/compare/key-state.ts";
 import { compareParcels } from "../core/compare/compare.ts";
 import { withdraw } from "../core/compare/withdrawn.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";
@@ -20,13 +19,12 @@ import {
   lookAtObjects,
   readDestination,
   readImmutableNames,
-  readPointer,
   tryReadWaybill,
   type Candidate,
 } from "../gather/read-destination.ts";
 import type { BuildSource } from "../ports/build-source.ts";
-import { StoreError } from "../ports/object-store.ts";
-import { needsOf, type Delivery, type Place, type PreviewPlace, type Safety, type Stay } from "./run.ts";
+import { lookAtOriginal } from "./original.ts";
+import { needsOf, type Delivery, type Place, type Safety, type Stay } from "./run.ts";
 
 /** What is to stand at a destination, what stands, and what is to be done: all that `compare` prints and `deliver` carries out. */
 export interface Outlook<P extends Parcel = Parcel> {
@@ -115,10 +113,12 @@ export async function decideOutlook(
   const looks = await lookAtObjects(store, before, state.listing, findCandidate);
   const known = looks.size > 0 ? compareParcels(wanted.parcels, state, looks) : before;
   const { comparison, withdrawn } = withdraw(known, siteRules.exclude);
-  const asked = place.preview && before.changes.length > 0 ? await listContents(place.preview) : undefined;
-  const outside = given ?? asked;
+  const original =
+    place.preview && before.changes.length > 0 ? await lookAtOriginal(place.preview) : undefined;
   const facts = {
-    ...{ outside, site, wanted, problems, state, comparison, withdrawn, retention, vanishShare, allowed },
+    outside: given ?? original?.contents,
+    forgottenElsewhere: original?.forgotten,
+    ...{ site, wanted, problems, state, comparison, withdrawn, retention, vanishShare, allowed },
     addressRules: siteRules.addressRules,
     clientRoutes: siteRules.clientRoutes,
     bucketPrefix: siteRules.endpoint.bucketPrefix,
@@ -128,35 +128,6 @@ export async function decideOutlook(
     exposedAt: before.changes.length > 0 ? await findExposure(place, state) : undefined,
   };
   return decideDelivery({ ...facts, olderWaybills: await readOlderWaybills(store, facts) });
-}
-
-/**
- * Where the contents of another destination stand, by what its own records say: two reads, and no list. What has changed
- * there since is found out when it is copied. Nothing where its records can't be read: then everything is sent.
- */
-async function listContents({ original }: PreviewPlace): Promise<Map<Sha256, OutsideContent>> {
-  const contents = new Map<Sha256, OutsideContent>();
-  const { store, place } = original;
-  for (const { key, storedHash, etag, size } of (await readRecorded(store)).values())
-    if (etag !== undefined && size > 0) contents.set(storedHash, { place, key, etag });
-  return contents;
-}
-
-async function readRecorded(store: Place["store"]): Promise<ReturnType<typeof recordedByKey>> {
-  try {
-    const pointer = (await readPointer(store))?.pointer;
-    const newest = pointer?.retained[0];
-    const waybill = newest && (await tryReadWaybill(store, newest));
-    return recordedByKey({
-      listing: [],
-      storeTimeMs: 0,
-      ...(pointer && { pointer }),
-      ...(waybill && { waybill }),
-    });
-  } catch (error) {
-    if (error instanceof StoreError || error instanceof OperatorError) return new Map();
-    throw error;
-  }
 }
 
 /** Where anybody may read our records: from the store, unsigned, or at the site's address, through whatever reads it there. */

@@ -31,10 +31,15 @@ export interface PruneOptions {
   readonly foreign: boolean;
   /** Paths or addresses whose contents go for good. */
   readonly forget: readonly string[];
+  /** What these name at the destination and in its previews; absent: nobody has looked anywhere else. */
+  readonly named?: NamedContents | undefined;
   readonly queueSeconds: number;
   /** Asks a person, where one is to be asked. */
   readonly confirm?: (decision: PruneDecision) => Promise<void>;
 }
+
+/** The contents that paths or addresses name, by these. */
+export type NamedContents = ReadonlyMap<string, ReadonlySet<Sha256>>;
 
 export interface PruneOutcome {
   readonly decision: PruneDecision;
@@ -143,7 +148,7 @@ const addressesOf = (owed: readonly OwedInvalidation[]): string[] => [
 
 async function plan(
   { place, safety }: Pick<Stay, "place" | "safety">,
-  { foreign, forget }: PruneOptions,
+  { foreign, forget, named }: PruneOptions,
 ): Promise<{
   decision: PruneDecision;
   state: PruneFacts["state"];
@@ -158,25 +163,49 @@ async function plan(
   const [unreadable] = state.unreadable ?? [];
   if (unreadable !== undefined)
     throw new OperatorError("record-unreadable", { key: unreadable, cause: { code: "left-so" } });
-  const stays = selectRetained(state, pointer.release, retention).filter(
-    (release) => !isSameRelease(release, current),
-  );
-  const older = await Promise.all(stays.map((release) => readWaybill(store, release)));
+  const older = await readOlder(store, { state, pointer, current, retention });
   const facts = { state, pointer, current, older, retention, addressRules, edges, foreign };
-  const hashes = findForgotten(forget, [current, ...older], addressRules);
+  const hashes = findForgotten(findNamed(forget, [current, ...older], addressRules), named);
   const decision = decidePrune({ ...facts, forget: hashes });
   return { decision, state, forgotten: describeContents(hashes, [current, ...older]) };
 }
 
-function findForgotten(
+/** The contents that these paths name in any retained release; nothing where nothing is delivered. */
+export async function lookUpContents(
+  { place, safety }: Pick<Stay, "place" | "safety">,
+  paths: readonly string[],
+): Promise<NamedContents> {
+  const { store, destination, siteRules } = place;
+  const state = await readDestination(store, destination);
+  const { pointer, waybill } = state;
+  if (!pointer || !waybill) return new Map();
+  const older = await readOlder(store, { state, pointer, current: waybill, ...safety });
+  return findNamed(paths, [waybill, ...older], siteRules.addressRules);
+}
+
+/** The records of all releases that stay besides the current one. Throws `record-unreadable`. */
+function readOlder(
+  store: Place["store"],
+  { state, pointer, current, retention }: Pick<PruneFacts, "state" | "pointer" | "current" | "retention">,
+): Promise<Waybill[]> {
+  const stays = selectRetained(state, pointer.release, retention);
+  return Promise.all(
+    stays.filter((release) => !isSameRelease(release, current)).map((release) => readWaybill(store, release)),
+  );
+}
+
+const findNamed = (
   paths: readonly string[],
   waybills: readonly Waybill[],
   rules: PruneFacts["addressRules"],
-): Set<Sha256> {
-  const all = paths.map((path) => {
-    const contents = findContentsOf(path, waybills, rules);
-    if (contents.size === 0) throw new OperatorError("no-such-content", { path });
-    return [...contents];
+): NamedContents => new Map(paths.map((path) => [path, findContentsOf(path, waybills, rules)]));
+
+/** Throws `no-such-content` where a path names nothing, here or elsewhere. */
+function findForgotten(here: NamedContents, elsewhere: NamedContents = new Map()): Set<Sha256> {
+  const all = [...here].map(([path, found]) => {
+    const contents = [...found, ...(elsewhere.get(path) ?? [])];
+    if (contents.length === 0) throw new OperatorError("no-such-content", { path });
+    return contents;
   });
   return new Set(all.flat());
 }

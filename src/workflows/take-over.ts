@@ -40,9 +40,13 @@ export interface Elsewhere {
  */
 export async function takeOver(
   stay: Stay,
-  elsewhere: Elsewhere,
+  from: Elsewhere,
   options: DeliverOptions,
 ): Promise<DeliveryResult> {
+  const elsewhere = {
+    ...from,
+    isThroughHere: from.isThroughHere || areFolders(stay.place.store, from.store),
+  };
   assertCopies(stay, elsewhere);
   let found = await readElsewhere(elsewhere);
   const { release, run } = found.waybill;
@@ -87,6 +91,10 @@ interface FoundElsewhere {
 
 const nameOf = ({ name: { preview }, of }: Elsewhere, release: number): string =>
   preview === undefined ? `${of}:${release}` : `${of}@${release}`;
+
+/** What goes from one folder to another comes through this machine, whoever copies it. */
+const areFolders = (...stores: readonly ObjectStore[]): boolean =>
+  stores.every(({ location: { bucket } }) => bucket === "");
 
 function assertCopies({ place: { store, destination } }: Stay, elsewhere: Elsewhere): void {
   const [from, to] = [elsewhere.store.location, store.location];

@@ -26,11 +26,16 @@ const open = (prefix: string, more: object = {}) =>
 
 describeObjectStore("s3 on the sandbox", EVERYTHING, () => Promise.resolve(open("below/here/")));
 
-describeObjectStore(
-  "folder",
-  { ...EVERYTHING, website: false, headers: false, copiesKeepEtags: false, anyName: false },
-  () => Promise.resolve(createFolderStore(temporaryFolder("folder-store"), () => undefined)),
+const OF_FOLDERS = { ...EVERYTHING, website: false, headers: false, copiesKeepEtags: false, anyName: false };
+
+describeObjectStore("folder", OF_FOLDERS, () =>
+  Promise.resolve(createFolderStore(temporaryFolder("folder-store"), () => undefined)),
 );
+
+describeObjectStore("folder that comes with its first file", OF_FOLDERS, () => {
+  const within = temporaryFolder("folder-store");
+  return Promise.resolve(createFolderStore(join(within, "previews/main"), () => undefined, within));
+});
 
 test("a folder: nothing outside it, no half file, times that rise by a second, no empty folders, nothing made up for a missing mount", async () => {
   const folder = temporaryFolder("folder-store");

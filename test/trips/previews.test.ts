@@ -1,5 +1,7 @@
-import { appendFileSync, cpSync, readFileSync } from "node:fs";
+import { appendFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from "node:fs";
 import { join, resolve } from "node:path";
+import type { PruneResult } from "../../src/results/history.ts";
+import { toContent } from "../../src/perform/record.ts";
 import type { PreviewsResult } from "../../src/results/previews.ts";
 import { createHttpSite } from "../../src/adapters/public-site/http-site.ts";
 import { POINTER_KEY } from "../../src/core/model/names.ts";
@@ -167,6 +169,43 @@ test("by path: only for a build that was made for it, and said that robots can't
   expect((await createHttpSite(url ?? "").ask("/previews/main/index.html"))?.status).toBe(200);
 }, 120_000); // prettier-ignore
 
+test("what is to be forgotten goes from production, its vault and every preview that has it, and comes back nowhere", async () => {
+  const stage = await setUp();
+  const { sandbox, project, dist } = stage;
+  // A preview that has what production has, one of another branch with a secret of its own, and one with neither.
+  await project.result(["deliver", "--preview", "boats"]);
+  writeFiles(dist, { "downloads/crew.csv": "names of the crew" });
+  await project.result(["deliver", "--preview", "crew"]);
+  for (const name of ["downloads/crew.csv", "downloads/fares.csv"]) rmSync(join(dist, name));
+  await project.result(["deliver", "--preview", "plain", "--allow", "vanish"]);
+  const call = ["prune", "--forget", "/downloads/fares.csv", "--forget", "downloads/crew.csv"];
+  const before = await project.run(call);
+  expect([before.exit, before.stderr]).toEqual([3, expect.stringMatching(/preview boats: 1 object would be removed[^]*preview crew: 2 objects/)]);
+  const whole = openStore(sandbox, "");
+  expect(await listKeys(whole)).toContain("previews/crew/downloads/crew.csv");
+  const { stdout } = await project.run([...call, "--yes", "--format", "json"]);
+  const { removed, inPreviews } = JSON.parse(stdout) as PruneResult;
+  expect(removed.map(({ key }) => key)).toEqual(["downloads/fares.csv"]);
+  expect(inPreviews?.map(({ preview, removed: gone }) => [preview, gone.map(({ key }) => key)])).toEqual([
+    ["boats", ["downloads/fares.csv"]],
+    ["crew", ["downloads/crew.csv", "downloads/fares.csv"]],
+  ]);
+  const keys = await listKeys(whole);
+  expect(keys.filter((key) => /(crew|fares)\.csv$/.test(key))).toEqual([]);
+  expect(keys.filter((key) => key.startsWith("previews/plain/")).length).toBeGreaterThan(10);
+  cpSync(`${BUILDS}/1/downloads/fares.csv`, join(dist, "downloads/fares.csv"));
+  for (const preview of ["boats", "new"]) {
+    const again = await project.run(["deliver", "--preview", preview]);
+    expect([again.exit, again.stderr]).toEqual([3, expect.stringContaining("fares.csv: holds just what was removed for good")]);
+  }
+  expect((await project.run(["prune", "--forget", "never.txt", "--dry-run"])).exit).toBe(2);
+  // A delivery that died before its first record: what it has left may be just that.
+  await whole.put("previews/half/.courier/open/run.ndjson.gz", toContent(Buffer.from("{")), {});
+  whole.close();
+  const unknown = await project.run([...call, "--yes"]);
+  expect([unknown.exit, unknown.stderr]).toEqual([1, expect.stringContaining("rcourier previews --remove half")]);
+}, 120_000); // prettier-ignore
+
 test("in CI the branch names a preview, elsewhere somebody must", async () => {
   const { project } = await setUp();
   const ci = { CI: "true", GITHUB_ACTIONS: "true", GITHUB_REF_NAME: "12/merge", GITHUB_HEAD_REF: "boats" };
@@ -197,6 +236,43 @@ test.each([
     2,
     typeof message === "string" ? expect.stringContaining(message) : expect.stringMatching(message),
   ]);
+});
+
+test("previews of a folder come with their first file and go with their last, and go live as any others", async () => {
+  const settings = `site: Pelican Sound Ferries\nbuild: { folder: dist }\ndestinations: { live: { url: "http://live.example", store: { kind: folder, folder: out }, previews: { address: "http://{name}.live.example" } } }\n`;
+  const project = new ProjectHere(settings, { accessKeyId: "", secretAccessKey: "" });
+  const [dist, out] = [join(project.folder, "dist"), join(project.folder, "out")];
+  cpSync(`${BUILDS}/1`, dist, { recursive: true });
+  const missing = await project.run(["deliver", "--preview", "spring"]);
+  expect([missing.exit, missing.stderr, existsSync(out)]).toEqual([1, expect.stringContaining("there is no folder"), false]);
+  mkdirSync(out);
+  await project.result(["deliver"]);
+  const list = async (): Promise<PreviewsResult> =>
+    JSON.parse((await project.run(["previews", "--format", "json"])).stdout) as PreviewsResult;
+  expect([(await list()).previews, (await project.run(["compare", "--preview", "spring"])).exit]).toEqual([[], 0]);
+  expect(readdirSync(out)).not.toContain("previews");
+  appendFileSync(join(dist, "news/index.html"), "<!-- news -->");
+  await project.result(["deliver", "--preview", "spring"]);
+  await project.result(["deliver", "--preview", "summer"]);
+  const read = (folder = out): string => readFileSync(join(folder, "news/index.html"), "utf8");
+  expect([read().includes("<!--"), read(join(out, "previews/spring")).includes("<!--")]).toEqual([false, true]);
+  expect((await list()).previews.map(({ name }) => name)).toEqual(["spring", "summer"]);
+  const live = await project.result(["redeliver", "preview/spring@1"]);
+  expect([live.changes.map(({ key }) => key), read()]).toEqual([["news/index.html"], read(dist)]);
+  expect((await project.result(["compare"])).changes).toEqual([]);
+  expect((await project.run(["previews", "--remove", "spring", "--yes"])).exit).toBe(0);
+  expect(readdirSync(join(out, "previews"))).toEqual(["summer"]);
+  expect((await project.run(["previews", "--keep", "none", "--yes"])).exit).toBe(0);
+  expect([readdirSync(out).includes("previews"), read()]).toEqual([false, read(dist)]);
+  expect(readdirSync(join(out, ".courier/unfinished"))).toEqual([]);
+}); // prettier-ignore
+
+test("no other destination's folder stands among the previews of a folder", async () => {
+  const settings = `site: Pelican Sound Ferries\nbuild: { folder: dist }\ndestinations:\n  live: { url: "http://live.example", store: { kind: folder, folder: out }, previews: { prefix: "web/{name}/" }, default: true }\n  other: { store: { kind: folder, folder: ./out/web/other } }\n`;
+  const project = new ProjectHere(settings, { accessKeyId: "", secretAccessKey: "" });
+  writeFiles(project.folder, { "dist/index.html": "boats" });
+  const { exit, stderr } = await project.run(["deliver", "--preview", "main"]);
+  expect([exit, stderr]).toEqual([2, expect.stringContaining("the destination other stands in the folder")]);
 });
 
 test("a destination without previews says how it gets some", async () => {

@@ -68,5 +68,18 @@ export function showPrune(
         ]
       : []),
   ];
-  return [head, ...blocks, ...tail].join("");
+  return [head, ...blocks, ...showInPreviews(result, all), ...tail].join("");
+}
+
+/** What went from previews that had a content which is removed for good. */
+function showInPreviews({ inPreviews = [], dryRun }: PruneResult, all: boolean): string[] {
+  const verb = dryRun ? "would be removed" : "removed";
+  return inPreviews.map(({ preview, removed, versions }) => {
+    const lines = removed.map(
+      ({ key, size, why }) => `${showBytes(size).padStart(8)}  ${clean(key)}  (${why})`,
+    );
+    const earlier =
+      versions > 0 ? `, and ${counted(versions, "earlier version")} that the bucket had kept` : "";
+    return `\npreview ${clean(preview)}: ${counted(removed.length, "object")} ${verb}${earlier}\n${toBlock(lines, all).join("")}`;
+  });
 }

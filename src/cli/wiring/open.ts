@@ -36,7 +36,7 @@ export async function openStore(target: Target, { count, again, ...ties }: Store
   const { store } = target;
   if (store.kind === "folder") {
     const { createFolderStore } = await import("../../adapters/stores/folder/folder-store.ts");
-    return createFolderStore(store.folder, count);
+    return createFolderStore(store.folder, count, store.within);
   }
   const { createS3Store } = await import("../../adapters/stores/s3/s3-store.ts");
   return createS3Store(

@@ -3,8 +3,7 @@ import { headOf } from "../../core/addresses/preview-name.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { createRetry, withRetries } from "../../perform/retry.ts";
 import type { ObjectStore } from "../../ports/object-store.ts";
-import type { StoreSettings } from "../../settings/schema.ts";
-import type { PreviewRules, Target } from "../../settings/target.ts";
+import type { PlacedStore, PreviewRules, Target } from "../../settings/target.ts";
 import { removePreview, type RemovedPreview } from "../../workflows/previews.ts";
 import type { Arguments } from "../frame/command.ts";
 import { readQueue } from "../frame/options.ts";
@@ -32,8 +31,10 @@ export const withPreviewList = <T>(
     }
   });
 
-const toBelow = (store: StoreSettings, head: string): StoreSettings =>
-  store.kind === "s3" ? { ...store, prefix: head } : { ...store, folder: join(store.folder, head) };
+const toBelow = (store: PlacedStore, head: string): PlacedStore =>
+  store.kind === "s3"
+    ? { ...store, prefix: head }
+    : { ...store, folder: join(store.folder, head), within: store.folder };
 
 /** Removes previews one after the other, each while it is held. */
 export async function removePreviews(

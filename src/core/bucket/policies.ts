@@ -74,6 +74,10 @@ export function toDeliveryPolicy(facts: PolicyFacts): Policy {
   };
 }
 
+/** What all previews' keys begin with, where that is not below their destination's own prefix. */
+export const findApart = (facts: Pick<PolicyFacts, "prefix" | "previews">): string | undefined =>
+  listPrefixes(facts)[1];
+
 /** Where the tool writes: previews may stand apart from their destination. */
 const listPrefixes = ({ prefix, previews }: Pick<PolicyFacts, "prefix" | "previews">): string[] =>
   previews === undefined || previews.startsWith(prefix) ? [prefix] : [prefix, previews];

@@ -61,6 +61,8 @@ test.each([
   ["versions and tags that are there", plan({ policy: ours(), website, versioning: set(true), tags: set({ team: "web", more: "x" }) }, { versioning: true, tags: { team: "web" } }), [], []],
   ["the edge only, and a cache without an identity", plan({}, { ...EDGE_ONLY, distributions: [], hasOtherEdges: true }), ["set-public-block"], ["other-edge"]],
   ["the edge only, and no edge", plan({}, { ...EDGE_ONLY, distributions: [] }), ["set-public-block"], ["nobody"]],
+  ["previews apart, and nobody named", plan({}, { prefix: "live/", previews: "previews/" }), ["set-policy", "set-website"], ["previews-apart"]],
+  ["previews apart, and somebody named", plan({}, { prefix: "live/", previews: "previews/", identity: "arn:aws:iam::1:user/ci" }), ["set-policy", "set-website"], []],
 ])("%s", (_, [steps, byHand], wantedSteps, wantedByHand) => {
   expect([steps, byHand]).toEqual([wantedSteps, wantedByHand]);
 }); // prettier-ignore

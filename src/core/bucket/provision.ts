@@ -1,7 +1,14 @@
 import type { BucketFacts, PublicBlock, Reading } from "../model/bucket.ts";
 import type { Policy } from "../model/policy.ts";
 import type { WebsiteSettings } from "../model/website.ts";
-import { isSamePolicy, mergePolicy, toReadStatements, type Readers } from "./policies.ts";
+import {
+  canKeepPreviews,
+  findApart,
+  isSamePolicy,
+  mergePolicy,
+  toReadStatements,
+  type Readers,
+} from "./policies.ts";
 
 /** How the bucket should be. */
 export interface ProvisionWishes {
@@ -38,6 +45,8 @@ export type ProvisionStep =
       readonly policy: Policy;
       readonly before: Policy | undefined;
       readonly wishes: Pick<ProvisionWishes, "bucket" | "prefix" | "readers" | "distributions">;
+      /** What all previews' keys begin with, where the policy has statements of its own for them. */
+      readonly apart?: string | undefined;
       /** Whether statements of others stay. */
       readonly keepsOthers: boolean;
     }
@@ -61,6 +70,8 @@ export type ByHand =
   | { readonly code: "nobody" }
   /** A cache without an identity; `below`: bucket and prefix. */
   | { readonly code: "other-edge"; readonly below: string }
+  /** Previews stand apart from their destination, and nobody is known whom their records could be kept for. */
+  | { readonly code: "previews-apart"; readonly below: string }
   /** This identity may not, or the store does not know it. */
   | { readonly code: "denied" | "unknown"; readonly wish: SettingWish; readonly answer: string }
   /** The website endpoint has settings already, which may be another site's. */
@@ -127,20 +138,34 @@ function planPublicBlock(reading: Reading<PublicBlock>, { readers }: ProvisionWi
 }
 
 function planPolicy(reading: Reading<Policy>, wishes: ProvisionWishes): ProvisionPlan {
-  const { readers, distributions, hasOtherEdges, bucket, prefix } = wishes;
+  const { readers, distributions, hasOtherEdges, bucket, prefix, previews } = wishes;
   const isNobody = readers === "edge-only" && distributions.length === 0;
   const others: ByHand[] =
     hasOtherEdges && readers === "edge-only" ? [{ code: "other-edge", below: `${bucket}/${prefix}` }] : [];
   if (isNobody) return others.length === 0 ? byHand({ code: "nobody" }) : { steps: [], byHand: others };
   if (reading.state === "unsupported" || reading.state === "denied")
     return toByHand(reading, { kind: "policy" });
+  const canKeep = canKeepPreviews(wishes);
+  if (!canKeep) others.push({ code: "previews-apart", below: `${bucket}/${previews}` });
   const before = reading.state === "set" ? reading.value : undefined;
   const ours = toReadStatements(wishes);
   const policy = mergePolicy(before, ours);
   if (before && isSamePolicy(before, policy)) return { steps: [], byHand: others };
   const keepsOthers = policy.Statement.length > ours.length;
   const wanted = { bucket, prefix, readers, distributions };
-  return { steps: [{ do: "set-policy", policy, before, wishes: wanted, keepsOthers }], byHand: others };
+  return {
+    steps: [
+      {
+        do: "set-policy",
+        policy,
+        before,
+        wishes: wanted,
+        apart: canKeep ? findApart(wishes) : undefined,
+        keepsOthers,
+      },
+    ],
+    byHand: others,
+  };
 }
 
 function planWebsite(reading: Reading<WebsiteSettings>, wishes: ProvisionWishes): ProvisionPlan {

@@ -48,6 +48,7 @@ export interface DeliveryFacts {
   readonly vanishShare: number;
   readonly sequence?: number | undefined;
   readonly exposedAt: GuardFacts["exposedAt"];
+  readonly forgottenElsewhere?: GuardFacts["forgottenElsewhere"];
   readonly allowed: ReadonlySet<string>;
   /** Waybills of those that `selectNeededWaybills` names; undefined where one could not be read. */
   readonly olderWaybills: readonly Waybill[] | undefined;

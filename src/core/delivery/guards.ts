@@ -2,6 +2,7 @@ import type { Comparison } from "../compare/compare.ts";
 import type { Withdrawn } from "../compare/withdrawn.ts";
 import { selectForgotten } from "../history/forgotten.ts";
 import { isAssetLike } from "../model/role.ts";
+import type { Sha256 } from "../model/names.ts";
 import type { DestinationState } from "../model/release.ts";
 import type { Problem, ProblemCode } from "../model/problem.ts";
 import type { Wanted } from "../model/wanted.ts";
@@ -17,6 +18,8 @@ export interface GuardFacts {
   /** Where an anonymous reader got the state part: from the store itself, or at the site's own address. */
   readonly exposedAt: "store" | "site" | undefined;
   readonly state: DestinationState;
+  /** Contents that were removed for good at the destination that this one is a preview of; absent: it is none. */
+  readonly forgottenElsewhere?: ReadonlySet<Sha256> | undefined;
   readonly comparison: Comparison;
   /** What the settings take away on purpose. */
   readonly withdrawn?: Withdrawn;
@@ -90,8 +93,8 @@ function findOlder({ state, sequence }: GuardFacts): Problem | undefined {
 }
 
 /** What was removed for good would be delivered again. */
-function findForgotten({ state, comparison }: GuardFacts): Problem[] {
-  const forgotten = selectForgotten(state);
+function findForgotten({ state, forgottenElsewhere, comparison }: GuardFacts): Problem[] {
+  const forgotten = new Set([...selectForgotten(state), ...(forgottenElsewhere ?? [])]);
   return comparison.changes
     .filter(({ parcel }) => forgotten.has(parcel.storedHash))
     .map(({ parcel }) => ({ code: "forgotten", severity: "error", path: parcel.key, facts: {} }));

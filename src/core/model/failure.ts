@@ -35,6 +35,7 @@ export const FAILURE_CODES = [
   "changed-meanwhile",
   "not-visible",
   "no-such-content",
+  "preview-unknown",
   "nothing-to-repair",
   "nothing-delivered",
   "no-edge",

@@ -1,7 +1,7 @@
 import { createHash, randomUUID } from "node:crypto";
 import { constants, createWriteStream, type Stats } from "node:fs";
 import { link, mkdir, open, readdir, rename, rm, rmdir, stat, utimes, copyFile } from "node:fs/promises";
-import { dirname, join, resolve, sep } from "node:path";
+import { dirname, join, relative, resolve, sep } from "node:path";
 import { pipeline } from "node:stream/promises";
 import { Readable, Transform } from "node:stream";
 import { byUtf8, STATE_PREFIX, type ObjectKey } from "../../../core/model/names.ts";
@@ -32,9 +32,11 @@ const TIME_STEP_MS = 1000;
 /**
  * A folder that a web server reads from. Files appear whole or not at all: each is written beside the others, flushed,
  * and renamed. Headers are the web server's business: none are kept.
+ * @param within the folder that must be there: `folder` itself, or one above it; then `folder` comes with its first file and
+ * goes with its last
  */
-export function createFolderStore(folder: string, count: CountRequest): ObjectStore {
-  return new FolderStore(resolve(folder), count);
+export function createFolderStore(folder: string, count: CountRequest, within = folder): ObjectStore {
+  return new FolderStore(resolve(folder), resolve(within), count);
 }
 
 class FolderStore implements ObjectStore {
@@ -44,6 +46,7 @@ class FolderStore implements ObjectStore {
 
   constructor(
     private readonly root: string,
+    private readonly within: string,
     private readonly count: CountRequest,
   ) {
     this.location = { endpoint: root, bucket: "", prefix: "", region: "" };
@@ -153,8 +156,8 @@ class FolderStore implements ObjectStore {
         if (etag === undefined || !(await this.stat(key))) await removeFile();
         else {
           // Under the lock of all conditional writes: nothing can come between the look and the removal.
-          await mkdir(dirname(join(this.root, LOCK)), { recursive: true });
-          await withLock(join(this.root, LOCK), removeFile);
+          await mkdir(join(this.within, UNFINISHED), { recursive: true });
+          await withLock(this.lock, removeFile);
         }
         if (!left.includes(key)) await this.removeEmpty(dirname(this.pathOf(key)));
       });
@@ -203,9 +206,10 @@ class FolderStore implements ObjectStore {
   }
 
   private async walk(folder: string, below: string, objects: ListedObject[]): Promise<void> {
+    const isAlwaysThere = folder === "" && this.root === this.within;
     const entries = await readdir(join(this.root, folder), { withFileTypes: true }).catch(
       (error: unknown) => {
-        if (folder === "" || (error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
+        if (isAlwaysThere || (error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
         return [];
       },
     );
@@ -233,10 +237,16 @@ class FolderStore implements ObjectStore {
     });
   }
 
+  /** One that a folder shares with those above it would make their writes wait for a run that died here. */
+  private get lock(): string {
+    const below = relative(this.within, this.root);
+    return join(this.within, below === "" ? LOCK : `${UNFINISHED}/lock-${encodeURIComponent(below)}`);
+  }
+
   private async newPart(): Promise<string> {
     // The folder itself must be there: a mount that is missing must not be made up for.
-    await stat(this.root);
-    const folder = join(this.root, UNFINISHED);
+    await stat(this.within);
+    const folder = join(this.within, UNFINISHED);
     await mkdir(folder, { recursive: true });
     return join(folder, randomUUID());
   }
@@ -271,7 +281,6 @@ class FolderStore implements ObjectStore {
   private async place(part: string, path: string, condition?: Condition): Promise<Written> {
     const action: StoreAction = { do: "write", key: path.slice(this.root.length + 1) };
     try {
-      await mkdir(dirname(path), { recursive: true });
       const put = async (): Promise<Stats> => {
         const standing = await stat(path).catch(orNothing);
         if (standing?.isDirectory() === true)
@@ -286,12 +295,12 @@ class FolderStore implements ObjectStore {
         const facts = await stat(part);
         if (condition && "ifAbsent" in condition) {
           // Fails where somebody else was faster, on whatever machine.
-          await link(part, path);
+          await into(dirname(path), () => link(part, path));
           await rm(part, { force: true });
-        } else await rename(part, path);
+        } else await into(dirname(path), () => rename(part, path));
         return facts;
       };
-      const facts = condition ? await withLock(join(this.root, LOCK), put) : await put();
+      const facts = condition ? await withLock(this.lock, put) : await put();
       await flush(dirname(path)).catch(() => undefined);
       return { etag: toEtag(facts) };
     } catch (error) {
@@ -303,9 +312,9 @@ class FolderStore implements ObjectStore {
   }
 
   private async removeEmpty(folder: string): Promise<void> {
-    for (let path = folder; path.startsWith(this.root + sep); path = dirname(path)) {
+    for (let path = folder; path.startsWith(this.within + sep); path = dirname(path)) {
       // Not empty, or gone already: that's the end of it.
-      if (path === join(this.root, STATE_PREFIX.slice(0, -1)) || !(await rmdir(path).then(() => true, () => false))) return; // prettier-ignore
+      if (path === join(this.within, STATE_PREFIX.slice(0, -1)) || !(await rmdir(path).then(() => true, () => false))) return; // prettier-ignore
     }
   }
 
@@ -335,6 +344,19 @@ async function raiseTime(part: string, standing: Stats | undefined): Promise<voi
   const { mtimeMs } = await stat(part);
   const least = standing.mtimeMs + TIME_STEP_MS;
   if (mtimeMs < least) await utimes(part, new Date(least), new Date(Math.ceil(least)));
+}
+
+/** Places a file in a folder, which is made where it is missing. */
+async function into(folder: string, place: () => Promise<void>): Promise<void> {
+  await mkdir(folder, { recursive: true });
+  try {
+    await place();
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
+    // Whoever removed its last file has just removed the folder as well.
+    await mkdir(folder, { recursive: true });
+    await place();
+  }
 }
 
 /** What was written is on the disk, and not only on its way there. */
