@@ -116,7 +116,7 @@ export type HoldResult = z.infer<typeof holdSchema>;
 const removedSchema = z.array(z.strictObject({ key: z.string(), why: z.enum(PRUNE_REASONS), size: count }));
 
 /** What went from a preview that had a content which is removed for good: in `inPreviews` of `prune` */
-export const forgottenInPreviewSchema = z.strictObject({
+const forgottenInPreviewSchema = z.strictObject({
   /** Its name as it stands in its prefix. */
   preview: z.string(),
   /** What went from there, or would go, and why. */
