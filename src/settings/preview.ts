@@ -70,11 +70,12 @@ function findCovered(name: string, prefix: string, { destinations }: Settings, f
  * A preview of a destination, as a destination of its own: another prefix and address, no edge to ask, nothing that is kept
  * unasked. Throws `no-previews`.
  * @param name as a person or a CI service says it: a branch, say
+ * @param known its name as it stands in its prefix; absent: the one that `name` comes to
  */
-export function toPreview(target: Target, name: string): Target {
+export function toPreview(target: Target, name: string, known?: string): Target {
   const { previews, store, siteRules, destination } = target;
   if (!previews) throw new OperatorError("no-previews", { destination });
-  const label = toLabel(name, previews);
+  const label = known ?? toLabel(name, previews);
   const prefix = fillInName(previews.prefix, label);
   const url = fillInName(previews.address, label);
   return {
@@ -89,7 +90,7 @@ export function toPreview(target: Target, name: string): Target {
     edges: [],
     safety: { ...target.safety, ask: false, retention: RETENTION, vanishShare: 1 },
     expectedHeaders: {},
-    preview: { ...{ name, label, store }, of: destination, lastsSeconds: previews.lastsSeconds },
+    preview: { name, store, lastsSeconds: previews.lastsSeconds },
   };
 }
 

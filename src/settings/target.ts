@@ -79,11 +79,7 @@ export interface PreviewRules {
 interface PreviewFacts {
   /** As it was asked for. */
   readonly name: string;
-  /** The same, fit for a host name. */
-  readonly label: string;
-  /** The destination that it is a preview of. */
-  readonly of: string;
   readonly lastsSeconds: number;
-  /** The store of that destination. */
+  /** The store of the destination that it is a preview of. */
   readonly store: PlacedStore;
 }

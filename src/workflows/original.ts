@@ -24,11 +24,12 @@ interface Original {
  */
 export async function lookAtOriginal({ original }: PreviewPlace): Promise<Original> {
   const { store, place } = original;
-  const { listing, ...state } = await tryReadState(store);
+  const state = await tryReadState(store);
+  const listing = await listForgotten(store);
   const contents = new Map<Sha256, OutsideContent>();
   // A folder copies from itself alone.
   if (place.bucket !== "")
-    for (const { key, storedHash, etag, size } of recordedByKey({ ...state, listing: [] }).values())
+    for (const { key, storedHash, etag, size } of recordedByKey(state).values())
       if (etag !== undefined && size > 0) contents.set(storedHash, { place, key, etag });
   return { contents, forgotten: selectForgotten({ ...state, listing }) };
 }
@@ -38,11 +39,21 @@ async function tryReadState(store: ObjectStore): Promise<DestinationState> {
     const pointer = (await readPointer(store))?.pointer;
     const newest = pointer?.retained[0];
     const waybill = newest && (await tryReadWaybill(store, newest));
-    const listing: ListedObject[] = [];
-    for await (const { objects } of store.list(FORGOTTEN_PREFIX)) listing.push(...objects);
-    return { listing, storeTimeMs: 0, ...(pointer && { pointer }), ...(waybill && { waybill }) };
+    return { listing: [], storeTimeMs: 0, ...(pointer && { pointer }), ...(waybill && { waybill }) };
   } catch (error) {
     if (error instanceof StoreError || error instanceof OperatorError) return { listing: [], storeTimeMs: 0 };
+    throw error;
+  }
+}
+
+/** Whoever may not look there is told nothing; any other failure ends the run, or what was forgotten might come back. */
+async function listForgotten(store: ObjectStore): Promise<ListedObject[]> {
+  const listing: ListedObject[] = [];
+  try {
+    for await (const { objects } of store.list(FORGOTTEN_PREFIX)) listing.push(...objects);
+    return listing;
+  } catch (error) {
+    if (error instanceof StoreError && error.kind === "denied") return [];
     throw error;
   }
 }

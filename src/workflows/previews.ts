@@ -35,21 +35,15 @@ async function tryReadPointer(store: ObjectStore, label: string): Promise<FoundP
   }
 }
 
-export interface RemovedPreview {
-  readonly objects: number;
-  /** Bytes. */
-  readonly bytes: number;
-}
-
 /**
  * Removes a preview, while it is held: its pages, then all that they load, then its records, the pointer after the others, and
  * the hold itself last. Only what stands below its prefix is ever named. *Fail:* a part of it is left, with its pointer or its
  * hold; the same call, or the next `prune`, removes the rest. Throws `held`, `hold-lost`.
  */
-export async function removePreview(stay: Stay, queueSeconds: number): Promise<RemovedPreview> {
+export async function removePreview(stay: Stay, queueSeconds: number): Promise<void> {
   const { run, place } = stay;
   const { store } = place;
-  const removed = await withHold(stay, { work: "remove", queueSeconds }, async () => {
+  await withHold(stay, { work: "remove", queueSeconds }, async () => {
     const { listing } = await listAll(store);
     const { open } = await readOpen(store, listing);
     const written = open.flatMap(({ parcels, originals }) => [...parcels, ...originals]);
@@ -60,11 +54,8 @@ export async function removePreview(stay: Stay, queueSeconds: number): Promise<R
         run.interruption.assertGoesOn();
         await store.remove(keys.slice(start, start + BATCH));
       }
-    const others = listing.filter(({ key }) => key !== HOLD_KEY);
-    return { objects: others.length, bytes: others.reduce((sum, { size }) => sum + size, 0) };
   });
   await removeHold(store, run.name);
-  return removed;
 }
 
 const BATCH = 1000;

@@ -59,9 +59,7 @@ export async function takeOver(
     work: "redeliver",
     source: {
       open: (parcel) =>
-        parcel.isOwn === true
-          ? elsewhere.added.open(parcel)
-          : openThere(parcel, elsewhere.store, found.outside),
+        parcel.isOwn === true ? elsewhere.added.open(parcel) : openThere(parcel, taking, found.outside),
       findChanged: (parcels) => elsewhere.added.findChanged(parcels.filter(({ isOwn }) => isOwn)),
     },
     canSend,
@@ -169,13 +167,13 @@ function listOutside(state: DestinationState, store: ObjectStore): Map<Sha256, O
 /** A content that is read where it stands, and sent: the store that takes it checks its hash. */
 function openThere(
   { key, size, storedHash }: Parcel,
-  store: ObjectStore,
+  { elsewhere: { store }, whole }: Taking,
   places: ReadonlyMap<Sha256, OutsideContent>,
 ): Content {
   const place = places.get(storedHash);
   async function* read(): AsyncGenerator<Uint8Array> {
     const found = place && (await store.get(place.key));
-    if (!found) throw new OperatorError("content-gone", { release: "", keys: [key] });
+    if (!found) throw new OperatorError("content-gone", { release: whole, keys: [key] });
     yield* found.body;
   }
   return { size, hash: storedHash, open: () => (size === 0 ? Buffer.alloc(0) : Readable.from(read())) };

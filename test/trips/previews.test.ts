@@ -264,6 +264,14 @@ test("previews of a folder come with their first file and go with their last, an
   expect(readdirSync(join(out, "previews"))).toEqual(["summer"]);
   expect((await project.run(["previews", "--keep", "none", "--yes"])).exit).toBe(0);
   expect([readdirSync(out).includes("previews"), read()]).toEqual([false, read(dist)]);
+  // A name that is too long for an address of later is still the name of what was made under it.
+  const long = "spring-".repeat(8) + "fares";
+  await project.result(["deliver", "--preview", long]);
+  writeFiles(project.folder, { "courier.yaml": settings.replace("{name}.live", "to-be-shown-{name}.live") });
+  expect((await project.run(["previews", "--keep", long, "--yes"])).exit).toBe(0);
+  expect(readdirSync(join(out, "previews"))).toEqual([long]);
+  expect((await project.run(["previews", "--remove", long, "--yes"])).exit).toBe(0);
+  expect(readdirSync(out)).not.toContain("previews");
   expect(readdirSync(join(out, ".courier/unfinished"))).toEqual([]);
 }); // prettier-ignore
 

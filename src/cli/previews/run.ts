@@ -54,13 +54,17 @@ function selectGoing(
   { destination }: Target,
   rules: PreviewRules,
 ): string[] {
+  // One that was made when addresses left more room has another label than its name comes to now.
+  const labelOf = (name: string): string =>
+    found.find(({ pointer }) => typeof pointer === "object" && pointer.preview?.name === name)?.label ??
+    toLabel(name, rules);
   if (keep.length > 0) {
-    const kept = new Set(keep.map((name) => toLabel(name, rules)));
+    const kept = new Set(keep.map(labelOf));
     return selectOthers(found, kept).map(({ label }) => label);
   }
   const labels = found.map(({ label }) => label);
   return remove.map((name) => {
-    const label = toLabel(name, rules);
+    const label = labelOf(name);
     if (labels.includes(label)) return label;
     throw new OperatorError("no-such-preview", { destination, name, names: listed(labels, 20) || "none" });
   });

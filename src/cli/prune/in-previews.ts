@@ -7,7 +7,7 @@ import { lookUpContents, prune, type NamedContents, type PruneOptions } from "..
 import type { ForgottenInPreview } from "../../results/history.ts";
 import type { Arguments } from "../frame/command.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { withPreviewList } from "../wiring/previews.ts";
+import { withPreview, withPreviewList } from "../wiring/previews.ts";
 import { withDestination } from "../wiring/session.ts";
 
 /** Contents that are to go for good, and the previews that have them too. */
@@ -26,7 +26,7 @@ export async function lookEverywhere(
   const labels = (await withPreviewList(args, terminal, listPreviews)).filter(isToForget).map(labelOf);
   const found = [await withDestination(args, terminal, (stay) => lookUpContents(stay, forget))];
   for (const preview of labels)
-    found.push(await withDestination({ ...args, preview }, terminal, (stay) => lookUpContents(stay, forget)));
+    found.push(await withPreview(preview, args, terminal, (stay) => lookUpContents(stay, forget)));
   const named = new Map(
     forget.map((path) => [path, new Set<Sha256>(found.flatMap((names) => [...(names.get(path) ?? [])]))]),
   );
@@ -58,9 +58,7 @@ export async function forgetIn(
   options: Pick<PruneOptions, "forget" | "named" | "dryRun"> & { readonly queueSeconds?: number },
 ): Promise<ForgottenInPreview> {
   const whole = { foreign: false, queueSeconds: 0, ...options };
-  const { decision, versions } = await withDestination({ ...args, preview }, terminal, (stay) =>
-    prune(stay, whole),
-  );
+  const { decision, versions } = await withPreview(preview, args, terminal, (stay) => prune(stay, whole));
   return { preview, removed: toRemoved(decision), versions };
 }
 

@@ -4,12 +4,15 @@ import { OperatorError } from "../../core/model/failure.ts";
 import { createRetry, withRetries } from "../../perform/retry.ts";
 import type { ObjectStore } from "../../ports/object-store.ts";
 import type { PlacedStore, PreviewRules, Target } from "../../settings/target.ts";
-import { removePreview, type RemovedPreview } from "../../workflows/previews.ts";
+import { toPreview } from "../../settings/preview.ts";
+import { removePreview } from "../../workflows/previews.ts";
 import type { Arguments } from "../frame/command.ts";
 import { readQueue } from "../frame/options.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { openStore } from "./open.ts";
-import { withDestination } from "./session.ts";
+import type { Stay } from "../../workflows/run.ts";
+import { withDestination, withTarget, type Task } from "./session.ts";
+import { readTarget } from "./wiring.ts";
 
 /** Does something with what stands below the folder of a destination's previews. Throws `no-previews`. */
 export const withPreviewList = <T>(
@@ -36,17 +39,20 @@ const toBelow = (store: PlacedStore, head: string): PlacedStore =>
     ? { ...store, prefix: head }
     : { ...store, folder: join(store.folder, head), within: store.folder };
 
+/** Does something with one preview of that list. @param label its name as it stands there */
+export const withPreview = <T>(
+  label: string,
+  args: Arguments,
+  terminal: Terminal,
+  task: Task<Stay, T>,
+): Promise<T> => withTarget(toPreview(readTarget(args, terminal), label, label), args, terminal, task);
+
 /** Removes previews one after the other, each while it is held. */
 export async function removePreviews(
   labels: readonly string[],
   args: Arguments,
   terminal: Terminal,
-): Promise<Map<string, RemovedPreview>> {
-  const removed = new Map<string, RemovedPreview>();
-  for (const preview of labels)
-    removed.set(
-      preview,
-      await withDestination({ ...args, preview }, terminal, (stay) => removePreview(stay, readQueue(args))),
-    );
-  return removed;
+): Promise<void> {
+  for (const label of labels)
+    await withPreview(label, args, terminal, (stay) => removePreview(stay, readQueue(args)));
 }

@@ -22,6 +22,14 @@ export const withDelivery = <T>(args: Arguments, terminal: Terminal, task: Task<
 export const withDestination = <T>(args: Arguments, terminal: Terminal, task: Task<Stay, T>): Promise<T> =>
   withRun({ args, terminal, wire: wireDestination }, task);
 
+/** The same for a destination that is known already. */
+export const withTarget = <T>(
+  target: Target,
+  args: Arguments,
+  terminal: Terminal,
+  task: Task<Stay, T>,
+): Promise<T> => withRun({ args, terminal, wire: (...call) => wireDestination(...call, target) }, task);
+
 interface RunFacts<S extends Stay> {
   readonly args: Arguments;
   readonly terminal: Terminal;

@@ -86,8 +86,8 @@ export async function wireDestination(
   args: Arguments,
   terminal: Terminal,
   tools: RunTools,
+  target = readTarget(args, terminal),
 ): Promise<Wired<Stay>> {
-  const target = readTarget(args, terminal);
   return { target, stay: await wireStay(target, args, terminal, tools) };
 }
 

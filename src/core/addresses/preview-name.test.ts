@@ -1,7 +1,7 @@
 import { createHash } from "node:crypto";
 import fc from "fast-check";
 import { holds } from "../../../test/support/seeds.ts";
-import { fillInName, headOf, mostNameLetters, toPreviewName } from "./preview-name.ts";
+import { fillInName, headOf, isPreviewName, mostNameLetters, toPreviewName } from "./preview-name.ts";
 
 const hash = (text: string): string => createHash("sha256").update(text).digest("hex");
 
@@ -30,6 +30,7 @@ test("whatever it is called: a label of a host name, the same each time, and ano
       const [a, b] = [toPreviewName(one, most, hash), toPreviewName(other, most, hash)];
       expect(a).toMatch(/^[a-z0-9]([a-z0-9-]*[a-z0-9])?$/);
       expect(a.length).toBeLessThanOrEqual(most);
+      expect(isPreviewName(a)).toBe(true);
       expect(toPreviewName(a, most, hash)).toBe(a);
       expect(a === b).toBe(one === other);
     }),

@@ -27,6 +27,10 @@ export function toPreviewName(name: string, most: number, hash: (text: string) =
   return [short, hash(name).slice(0, HASH_LETTERS)].filter((part) => part !== "").join("-");
 }
 
+/** Whether `toPreviewName` may have made it. */
+export const isPreviewName = (label: string): boolean =>
+  label.length <= MOST_LETTERS && /^[a-z0-9]+(-+[a-z0-9]+)*$/.test(label);
+
 /** How many letters a preview's name may have: what stands beside it in its part of the host name takes some of the room. */
 export function mostNameLetters(address: string | undefined): number {
   const host = /^https?:\/\/([^/:]*)/.exec(address ?? "")?.[1] ?? "";

@@ -157,6 +157,21 @@ test("what is forgotten goes wherever it stands, is known again by what records 
   ]);
 });
 
+test("what waits aside for other destinations is forgotten as well", () => {
+  const place = delivered({ "index.html": "i" });
+  const { current, addressRules } = toPruneFacts(place);
+  const hash = "a".repeat(64);
+  const waybill: Waybill = { ...current, aside: [{ key: "plan.json", hash, size: 2, role: "document", type: "" }] };
+  const forgotten = findContentsOf("/plan.json", [waybill], addressRules);
+  expect([...forgotten]).toEqual([hash]);
+  const { wanted } = fromRelease(waybill, waybill, ASIDE);
+  expect([wanted.aside?.length, fromRelease(waybill, waybill, { ...ASIDE, forgotten }).wanted.aside]).toEqual([1, []]);
+  const { state } = place;
+  const facts = { ...{ site: "Pelican Sound Ferries", problems: [], vanishShare: 1, exposedAt: undefined }, state, comparison: compareParcels(wanted.parcels, state) };
+  const build = { ...wanted, origin: { from: "build" } } as const;
+  expect(findRefusals({ ...facts, wanted: build, forgottenElsewhere: forgotten }, new Set())).toMatchObject([{ code: "forgotten", path: "plan.json" }]);
+}); // prettier-ignore
+
 test("a run's own record names all that it is about to write, and release 0 what others had there", () => {
   const place = new PureDestination();
   place.objects.set("index.html", { key: "index.html", hash: "theirs", etag: "x", size: 3, modifiedMs: 0 });

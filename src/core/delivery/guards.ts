@@ -10,7 +10,7 @@ import type { Wanted } from "../model/wanted.ts";
 export interface GuardFacts {
   readonly site: string;
   /** Of an earlier release that is put back only the store itself can speak: nothing may stand between a person and the way back. */
-  readonly wanted: Pick<Wanted, "origin">;
+  readonly wanted: Pick<Wanted, "origin" | "aside">;
   /** What is wrong with the build; errors are refusals. */
   readonly problems: readonly Problem[];
   /** The number that this delivery was given, for builds that may come out of order. */
@@ -93,11 +93,11 @@ function findOlder({ state, sequence }: GuardFacts): Problem | undefined {
 }
 
 /** What was removed for good would be delivered again. */
-function findForgotten({ state, forgottenElsewhere, comparison }: GuardFacts): Problem[] {
+function findForgotten({ state, forgottenElsewhere, comparison, wanted }: GuardFacts): Problem[] {
   const forgotten = new Set([...selectForgotten(state), ...(forgottenElsewhere ?? [])]);
-  return comparison.changes
-    .filter(({ parcel }) => forgotten.has(parcel.storedHash))
-    .map(({ parcel }) => ({ code: "forgotten", severity: "error", path: parcel.key, facts: {} }));
+  return [...comparison.changes.map(({ parcel }) => parcel), ...(wanted.aside ?? [])]
+    .filter(({ storedHash }) => forgotten.has(storedHash))
+    .map(({ key: path }) => ({ code: "forgotten", severity: "error", path, facts: {} }));
 }
 
 const isWayBack = ({ wanted }: GuardFacts): boolean => wanted.origin.from === "release";

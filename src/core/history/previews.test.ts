@@ -12,6 +12,9 @@ test("previews are told by their records; what else stands in their folder is no
   const listing = [
     ...[at("main/index.html", 10, 7), at("main/.courier/current.json", 20, 9), at("main/a/.courier/x", 1)],
     ...[at("theirs/index.html"), at("loose.txt"), at("/odd"), at("half/.courier/hold.json", 3)],
+    ...["Theirs", "their_site", "-theirs", "..", "a".repeat(64)].map((name) =>
+      at(`${name}/.courier/current.json`),
+    ),
   ];
   expect(toFoundPreviews(listing, 11)).toEqual([
     { label: "main", objects: 3, bytes: 31, touchedMs: 9, storeTimeMs: 11 },

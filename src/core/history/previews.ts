@@ -1,3 +1,4 @@
+import { isPreviewName } from "../addresses/preview-name.ts";
 import { HOLD_KEY, isStateKey, POINTER_KEY, STATE_PREFIX, type ObjectKey } from "../model/names.ts";
 import type { ListedObject } from "../model/parcel.ts";
 import type { Pointer } from "../model/release.ts";
@@ -18,13 +19,13 @@ export interface FoundPreview {
   readonly pointer?: Pointer | "unreadable" | undefined;
 }
 
-/** Every preview of a list, by what stands below their common folder. What has no records of ours is none. */
+/** Every preview of a list, by what stands below their common folder. What has no records of ours, or no fit name, is none. */
 export function toFoundPreviews(listing: readonly ListedObject[], storeTimeMs: number): FoundPreview[] {
   const found = new Map<string, { objects: number; bytes: number; touchedMs: number; isOurs: boolean }>();
   for (const { key, size, modifiedMs } of listing) {
     const at = key.indexOf("/");
-    if (at <= 0) continue;
-    const label = key.slice(0, at);
+    const label = key.slice(0, Math.max(0, at));
+    if (!isPreviewName(label)) continue;
     const known = found.get(label) ?? { objects: 0, bytes: 0, touchedMs: 0, isOurs: false };
     known.objects += 1;
     known.bytes += size;

@@ -11,13 +11,14 @@ import {
 } from "../model/names.ts";
 import { isAssetLike } from "../model/role.ts";
 import type { RemoveStep, StepPhase } from "../model/plan.ts";
-import type {
-  DestinationState,
-  OpenDelivery,
-  OwedInvalidation,
-  Pointer,
-  RetainedRelease,
-  Waybill,
+import {
+  toAsideParcel,
+  type DestinationState,
+  type OpenDelivery,
+  type OwedInvalidation,
+  type Pointer,
+  type RetainedRelease,
+  type Waybill,
 } from "../model/release.ts";
 import { selectForgotten } from "./forgotten.ts";
 import { selectUnrecorded } from "../edges/owed.ts";
@@ -164,7 +165,11 @@ function findHolders(state: DestinationState, forget: ReadonlySet<Sha256>): Obje
 
 /** The contents that a file of the site has or had in any of these releases, by its key or an address of it; none: there is no such file. */
 export function findContentsOf(name: string, waybills: readonly Waybill[], rules: ResolveRules): Set<Sha256> {
-  const parcels = waybills.flatMap((waybill) => [...waybill.parcels, ...waybill.standing]);
+  const parcels = waybills.flatMap(({ parcels: own, standing, aside = [] }) => [
+    ...own,
+    ...standing,
+    ...aside.map(toAsideParcel),
+  ]);
   const keys = new Set(parcels.map(({ key }) => key));
   const key = resolveName(name, rules, { has: (candidate) => keys.has(candidate), bare: true });
   if (key === undefined) return new Set();

@@ -34,7 +34,9 @@ export function fromRelease(
       routing: (isZero || !ownsWebsite ? current?.routing : release.routing) ?? [],
       firstVisit: isZero ? current?.firstVisit : release.firstVisit,
       workers: workersOf(isZero ? current : release),
-      aside: (isZero ? current : release)?.aside?.map(toAsideParcel),
+      aside: (isZero ? current : release)?.aside
+        ?.filter(({ hash }) => !forgotten.has(hash))
+        .map(toAsideParcel),
       missing: isZero ? current?.missing : release.missing,
       origin: { from: "release", release: release.release },
     },
