@@ -59,7 +59,7 @@ test("what was delivered can be listed, looked at, compared and put back; each r
   expect(first.filter((object) => !back.some((other) => JSON.stringify(other) === JSON.stringify(object)))).toEqual([]);
   expect((await project.run(["redeliver", "7"])).exit).toBe(2);
   expect((await project.run(["redeliver"])).exit).toBe(2);
-}, 60_000); // prettier-ignore
+}); // prettier-ignore
 
 test("prune: says what would go, asks about what can't come back, and exits 3 where nobody can be asked", async () => {
   const settings = sandbox.settings(`${BUILDS}/1`, "    retain: { releases: 1, for: 1s }", "prune/");
@@ -81,7 +81,7 @@ test("prune: says what would go, asks about what can't come back, and exits 3 wh
   expect(gone.removed).toEqual([{ key: "downloads/fares.csv", why: "forgotten", size: 96 }]);
   const again = await project.run(["deliver", "--build", `${BUILDS}/2`]);
   expect([again.exit, again.stderr]).toEqual([3, expect.stringContaining("(forgotten)")]);
-}, 60_000);
+});
 
 test("objects of others under names of the build: exit 3 until somebody says yes, then release 0 keeps them", async () => {
   const store = openStore(sandbox, "theirs/");
@@ -95,7 +95,7 @@ test("objects of others under names of the build: exit 3 until somebody says yes
   await project.result(["deliver", "--yes"]);
   await project.result(["redeliver", "0"]);
   expect((await readSite(store)).get("index.html")).toMatchObject({ text: "<p>theirs", headers: '{"content-type":"text/html"}' });
-}, 60_000); // prettier-ignore
+}); // prettier-ignore
 
 test("a pointer that is gone: exit 1 and how to mend it; repaired, the next delivery goes on", async () => {
   const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`, "", "lost/"), sandbox.facts);
@@ -107,7 +107,7 @@ test("a pointer that is gone: exit 1 and how to mend it; repaired, the next deli
   const repaired = releaseListSchema.parse(await json(project, ["releases", "--repair", "--yes"]));
   expect(repaired.releases.map(({ release }) => release)).toEqual([1]);
   expect(await project.result(["deliver"])).toMatchObject({ release: 1, changes: [] });
-}, 60_000);
+});
 
 test("a folder as the store: whole files, nothing written twice, the way back, and a missing mount is said", async () => {
   const root = temporaryFolder("web-root");
@@ -137,7 +137,7 @@ test("a folder as the store: whole files, nothing written twice, the way back, a
   ]);
   const { exit, stdout } = await missing.run(["checkup", "--format", "json"]);
   expect([exit, JSON.parse(stdout).links]).toEqual([1, expect.arrayContaining([expect.objectContaining({ link: "bucket", cause: "no-folder" })])]); // prettier-ignore
-}, 60_000);
+});
 
 test("prune --forget knows a file by its address: with the base path, percent-encoded, or as a folder", async () => {
   const build = temporaryFolder("addresses");
@@ -159,4 +159,4 @@ test("prune --forget knows a file by its address: with the base path, percent-en
   }
   for (const name of ["/news/", "/line/menu/%E0%A4%A"])
     expect((await project.run(["prune", "--forget", name, "--dry-run"])).exit).toBe(2);
-}, 60_000);
+});

@@ -73,7 +73,7 @@ test("mistakes of the settings are a list for machines, with their places; one t
       message: expect.stringMatching(/^\d+ s is shorter than .* a page \(25920000 s\)$/),
     },
   ]);
-}, 30_000);
+});
 
 test("a folder with the site one level down, another site's bucket, vanishing pages: refused with a code that lifts it", async () => {
   const pages = Object.fromEntries(Array.from({ length: 20 }, (_, i) => [`news/${i}.html`, `<p>${i}</p>`]));

@@ -173,7 +173,7 @@ test("on the way through the demo's data the program says what it said before", 
   if (process.env.COURIER_RESULTS !== undefined) writeFileSync(place, `${JSON.stringify(found, null, 1)}\n`);
   expect(found).toEqual(JSON.parse(readFileSync(place, "utf8")));
   expect(said.length).toBeGreaterThan(60);
-}, 240_000); // prettier-ignore
+}); // prettier-ignore
 
 test("nothing of a run is left in the record", () => {
   const text = readFileSync(RECORD, "utf8");

@@ -172,4 +172,4 @@ test("a part of a large file that breaks is tried again by nobody but whom the a
   expect((await helped.put("film.mp4", large("a"), {})).etag).toMatch(/-9$/);
   expect(retries).toBe(1);
   for (const store of [alone, helped]) store.close();
-}, 60_000);
+});

@@ -32,7 +32,7 @@ test("a large build is read with the help of other threads, and says the same as
   });
   expect(of(byProgram)).toEqual(of(byOne));
   expect(byProgram.problems.map(({ code }) => code)).toEqual(["missing-asset", "missing-asset"]);
-}, 240_000); // prettier-ignore
+}); // prettier-ignore
 
 test("the thread that is shipped reads as this one does, and one that ends gives up what it had", async () => {
   const { folder, paths } = writePages(100);

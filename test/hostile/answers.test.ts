@@ -112,7 +112,7 @@ test.each(FOUL_EDGES)("an edge that %s takes no memory, and what it did not conf
   expect(peak).toBeLessThan(500);
   // Whatever the edge does: what the store holds is whole.
   expect(await listKeys(openStore(sandbox, `${prefix}/`))).toEqual(expect.arrayContaining(exit === 5 ? ["index.html"] : []));
-}, 300_000); // prettier-ignore
+}); // prettier-ignore
 
 test("one Ctrl-C ends a run that waits for an answer without end", async () => {
   let asked: () => void = () => undefined;

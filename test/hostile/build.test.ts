@@ -125,4 +125,4 @@ test("no name of a file, and nothing that a person writes, is read as a command 
       expect([call, findForeignLines(outcome)]).toEqual([call, []]);
       expect([call, outcome.exit]).not.toEqual([call, 70]);
     }
-}, 120_000);
+});

@@ -101,26 +101,22 @@ test("a connection that breaks after a write took effect, on every write once: n
   expect(keys.filter((key) => key.startsWith(".courier/releases/"))).toHaveLength(2);
   expect(await findDifferences(sandbox, "", `${BUILDS}/2`)).toEqual([]);
   await sandbox.stop();
-}, 60_000);
+});
 
 test.each([
   ["denied", { fault: "denied", operations: ["PutObject"], keys: "**/*.css" }, 7, "denied"],
   ["a clock that is off", { fault: "skew" }, 1, "clock-skew"],
   ["a store that is overloaded for good", { fault: "slow-down" }, 1, "store-failed"],
-])(
-  "%s fails at once or in the end, with its own message",
-  async (_, rule, exit, code) => {
-    const sandbox = await RunningSandbox.start(["--faults", writeFaults([rule])]);
-    const project = new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
-    const outcome = await project.run(["deliver", "--format", "json"]);
-    expect([outcome.exit, (JSON.parse(outcome.stdout) as { error: { code: string } }).error.code]).toEqual([
-      exit,
-      code,
-    ]);
-    await sandbox.stop();
-  },
-  60_000,
-);
+])("%s fails at once or in the end, with its own message", async (_, rule, exit, code) => {
+  const sandbox = await RunningSandbox.start(["--faults", writeFaults([rule])]);
+  const project = new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
+  const outcome = await project.run(["deliver", "--format", "json"]);
+  expect([outcome.exit, (JSON.parse(outcome.stdout) as { error: { code: string } }).error.code]).toEqual([
+    exit,
+    code,
+  ]);
+  await sandbox.stop();
+});
 
 test("visitors that load pages and all they name through the edge, without a pause, meet no broken reference while deliveries go back and forth under faults", async () => {
   const seconds = isSoak ? 40 : 6;
@@ -173,7 +169,7 @@ test("visitors that load pages and all they name through the edge, without a pau
   expect(broken).toEqual([]);
   expect(exits.filter((exit) => exit === 0).length).toBeGreaterThan(exits.length / 2);
   expect(loads).toBeGreaterThan(200);
-}, 300_000);
+});
 
 test("two runners that start together: one delivers, the other waits or exits 6; the site is never mixed", async () => {
   const sandbox = await RunningSandbox.start();
@@ -242,7 +238,7 @@ test("a killed runner's hold blocks the next one no longer than its lease: on it
   // The lease, the step of the store's clock, and the delivery itself.
   expect(Date.now() - began).toBeLessThan(15_000);
   await sandbox.stop();
-}, 60_000);
+});
 
 test("Ctrl-C: once lets what is under way end and says how to go on, twice ends at once", async () => {
   const slow = writeFaults([{ fault: "latency", ms: 400, operations: ["PutObject"], keys: "**/*.html" }]);
@@ -271,7 +267,7 @@ test("Ctrl-C: once lets what is under way end and says how to go on, twice ends 
   expect((await project.result(["deliver"])).release).toBe(1);
   expect(await findDifferences(sandbox, "", `${BUILDS}/1`)).toEqual([]);
   await sandbox.stop();
-}, 60_000);
+});
 
 test("a connection on which nothing moves is given up, and the next try gets through", async () => {
   const stalled = writeFaults([{ fault: "stall", operations: ["PutObject"], times: 1 }]);
@@ -300,4 +296,4 @@ test("new objects that visitors can't read stop a delivery before the switch; an
   const elsewhere = await project("http://127.0.0.1:9").run(["deliver", "--build", `${BUILDS}/2`]);
   expect([elsewhere.exit, elsewhere.stderr]).toEqual([0, expect.stringContaining("nobody answered")]);
   await sandbox.stop();
-}, 60_000);
+});

@@ -15,4 +15,4 @@ test.each<[string, Kind, boolean]>([
   const { settings, setUp } = readSetUp(title);
   const outcome = await deliverInFlight({ kind, varies, setUp, edge: settings, queries: ["", "?utm_source=letter"] });
   expect(outcome).toEqual({ exit: 0, old: [], owed: [] });
-}, 120_000); // prettier-ignore
+}); // prettier-ignore

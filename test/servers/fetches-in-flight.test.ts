@@ -22,4 +22,4 @@ test.each<[Kind, NodeJS.ProcessEnv, boolean, string, number]>([
   const seen = `${kind} ${JSON.stringify(environment)} varies ${varies}${edge === "" ? "" : ", forms said"}: exit ${exit}, old ${old.length}, owed ${owed.length}`;
   if (process.env.COURIER_FLIGHT !== undefined) process.stderr.write(`${seen}\n`);
   expect([seen, exit, old.filter((address) => exit === 0 || !owed.includes(address))]).toEqual([seen, expected, []]);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore

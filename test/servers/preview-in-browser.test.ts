@@ -74,4 +74,4 @@ test("a preview in a browser: styles, chunks, pictures, a deep link, a reload, i
   expect(await own.page.content()).not.toContain("cape-wren");
   expect((await fetch(`${edge}/crossings/cape-wren/`)).status).toBe(404);
   expect(own.failed).toEqual([]);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore

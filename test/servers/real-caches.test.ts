@@ -134,7 +134,6 @@ test.each<[string, Kind, string, NodeJS.ProcessEnv, number, readonly string[]]>(
     expect([invalidation.confirmed, invalidation.owed, warnings]).toEqual([true, [], []]);
     expect(await findWrong(stage, queries)).toEqual([]);
   },
-  120_000,
 ); // prettier-ignore
 
 test("a wildcard that a cache takes for an address of its own is noticed, and what it holds stays owed", async () => {
@@ -143,7 +142,7 @@ test("a wildcard that a cache takes for an address of its own is noticed, and wh
   for (const address of ADDRESSES) await visitNode(stage.nodes[0] as string, address, { host: stage.host });
   const outcome = await stage.project.run(["deliver", "--build", `${BUILDS}/2`, "--format", "json"]);
   expect([outcome.exit, outcome.stderr]).toEqual([5, expect.stringContaining("it seems not to take wildcards")]); // prettier-ignore
-}, 60_000);
+});
 
 test("a wrong token, and a server that takes no purges, leave everything owed and say so", async () => {
   const stage = await setUp("varnish", ", query: ignored");
@@ -154,4 +153,4 @@ test("a wrong token, and a server that takes no purges, leave everything owed an
   });
   expect(await refused.run(["deliver"])).toMatchObject({ exit: 5, stderr: expect.stringContaining("check token and header") as string }); // prettier-ignore
   expect(await stage.project.result(["deliver"])).toMatchObject({ release: 1, invalidation: { owed: [] } });
-}, 60_000);
+});

@@ -108,7 +108,7 @@ test("killed deliveries leave every page whole and are finished by the same call
   for (const [key, { hash, headers }] of before)
     expect([key, back.get(key)]).toEqual([key, expect.objectContaining({ hash, headers })]);
   expect((await listKeys(store)).filter((key) => key.startsWith(".courier/open/"))).toEqual([]);
-}, 300_000);
+});
 
 test("two runners at once: one delivers, the other exits 6; conditions were seen to work", async () => {
   const project = projectAt("pair");
@@ -123,7 +123,7 @@ test("two runners at once: one delivers, the other exits 6; conditions were seen
   const chunks: Uint8Array[] = [];
   for await (const chunk of hold?.body ?? []) chunks.push(chunk);
   expect(JSON.parse(Buffer.concat(chunks).toString())).toMatchObject({ conditions: true, isReleased: true });
-}, 60_000);
+});
 
 test("a new type changes the ETag or the run says that it could not; drift of headers alone is found", async () => {
   const types = (type: string): string => `types: [{ files: downloads/timetable-card.txt, type: ${type} }]`;
@@ -140,7 +140,7 @@ test("a new type changes the ETag or the run says that it could not; drift of he
   await store.copy({ key: "about.html" }, "about.html", { "content-type": "text/plain" });
   const drifted = await projectAt("labels", types("text/markdown")).result(["compare"]);
   expect(drifted.changes.map(({ key, change }) => [key, change])).toEqual([["about.html", "drifted"]]);
-}, 60_000);
+});
 
 test("a large file goes in parts, is whole, and its unfinished parts can be let go of", async () => {
   const size = 80_000_000;
@@ -156,7 +156,7 @@ test("a large file goes in parts, is whole, and its unfinished parts can be let 
   expect(await open("large/").abandonUploads(new Set(["other.bin"]))).toBe(1);
   expect(await open("large/").abandonUploads(new Set(["other.bin"]))).toBe(0);
   client.destroy();
-}, 120_000);
+});
 
 /** A website endpoint is asked under a name of its own; this machine's names lead nowhere there, so a door stands before it. */
 async function openWebsiteDoor(name: string): Promise<{ url: string; close: () => void }> {
@@ -218,7 +218,7 @@ test("from no bucket to what visitors get of its website: provision, checkup, de
   expect(new Set(causes)).toEqual(new Set(["compression-off", "store-hides-missing"]));
   expect((await project.result(["redeliver", "previous"])).bytes.sent).toBe(0);
   door.close();
-}, 120_000);
+});
 
 test("reads below a prefix, with and without a known identity; for the edge only; a policy that opens the records is taken back", async () => {
   for (const identity of ["", ', identity: "arn:aws:iam:::user/tester"']) {
@@ -246,7 +246,7 @@ test("reads below a prefix, with and without a known identity; for the edge only
   const standing = await bucketOf.readPolicy();
   expect(standing.state === "set" && isSamePolicy(standing.value, open)).toBe(true);
   bucketOf.close();
-}, 120_000);
+});
 
 test("a bucket that keeps versions refuses every condition here: deliveries go on without them, and say so", async () => {
   const project = projectOn("pelican-versions", "serves: objects");
@@ -271,4 +271,4 @@ test("a bucket that keeps versions refuses every condition here: deliveries go o
   for await (const page of store.versions?.list() ?? []) kept.push(...page.map(({ key }) => key));
   expect([kept.includes("robots.txt"), kept.includes("index.html")]).toEqual([false, true]);
   store.close();
-}, 120_000); // prettier-ignore
+}); // prettier-ignore

@@ -92,7 +92,7 @@ test.each<[string, string[], string, number]>([
     const again = await project.run(["invalidate", "--owed", "--format", "json"]);
     expect([again.exit, parse(again).invalidation.confirmed]).toEqual([5, false]);
   }
-}, 90_000); // prettier-ignore
+}); // prettier-ignore
 
 test.each([
   // The trap is real: where somebody says that no fetch takes time, the old page comes home afterwards.
@@ -113,7 +113,7 @@ test.each([
   await late;
   const { content } = await visit();
   expect([exit, content === readFileSync(join(V2, "about.html"), "latin1")]).toEqual([0, isNew]);
-}, 60_000); // prettier-ignore
+}); // prettier-ignore
 
 test("a lost invalidation at a distribution is asked for again; where all are lost everything stays owed", async () => {
   const twice = await startSandbox(...withFaults("{ fault: lost-invalidation, at: edge-api, after: 6, times: 2 }"));
@@ -133,7 +133,7 @@ test("a lost invalidation at a distribution is asked for again; where all are lo
     expect(parse(outcome).invalidation.owed).toContain(`/${encodeKey(path)}`);
   // The next call has something to do.
   expect((await lossy.run(["deliver", "--build", V2])).exit).toBe(5);
-}, 90_000); // prettier-ignore
+}); // prettier-ignore
 
 test("a store that can't be asked confirms nothing", async () => {
   const sandbox = await startSandbox(...withFaults('{ fault: server-error, at: origin, keys: "about.html" }'));
@@ -143,7 +143,7 @@ test("a store that can't be asked confirms nothing", async () => {
   expect(parse(outcome).invalidation).toMatchObject({ confirmed: false, owed: ["/about.html", "/sw.js", "/timetables/latest.json"] });
   const byHand = await project.run(["invalidate", "/about.html"]);
   expect([byHand.exit, byHand.stdout]).toEqual([5, expect.stringContaining("not confirmed, still owed")]);
-}, 60_000); // prettier-ignore
+}); // prettier-ignore
 
 test("what waits for a confirmation is counted as held back, by every command", async () => {
   const sandbox = await startSandbox();
@@ -164,7 +164,7 @@ test("what waits for a confirmation is counted as held back, by every command", 
   writeFiles(project.folder, { "courier.yaml": settings });
   expect(await project.result(["deliver", "--build", V2])).toMatchObject({ release: 2, heldBack: [] });
   expect((await project.run(["releases"])).stdout).not.toContain("held back");
-}, 60_000); // prettier-ignore
+}); // prettier-ignore
 
 test("a debt stays with the edge that it is of; one of an edge that is gone ends with 5, and is struck when somebody says so", async () => {
   const sandbox = await startSandbox();
@@ -200,7 +200,7 @@ test("a debt stays with the edge that it is of; one of an edge that is gone ends
   expect((await project.run(["invalidate", "--gone", "purge http://127.0.0.1:9"])).exit).toBe(3);
   expect((await project.run(["invalidate", "--gone", "purge http://127.0.0.1:9", "--yes"])).exit).toBe(0);
   expect((await project.run(["invalidate", "--owed"])).exit).toBe(0);
-}, 60_000); // prettier-ignore
+}); // prettier-ignore
 
 test("links that leave a bracket as it is find the new page at a distribution, too", async () => {
   const sandbox = await startSandbox();
@@ -214,4 +214,4 @@ test("links that leave a bracket as it is find the new page at a distribution, t
   writeFiles(folder, { "docs/[id].html": "<p>two" });
   await project.result(["deliver"]);
   expect([await read(spellings[0] as string), await read(spellings[1] as string)]).toEqual(["<p>two", "<p>two"]);
-}, 60_000); // prettier-ignore
+}); // prettier-ignore

@@ -118,7 +118,6 @@ test.each(
     const isAll = patterns.includes("/*");
     if (!isAll) expect(invalidation.everything.addresses).toBeGreaterThanOrEqual(collateral.addresses);
   },
-  180_000,
 ); // prettier-ignore
 
 const page = (text: string): string => `<!doctype html><title>${text}</title><p>${text}`;
@@ -233,35 +232,30 @@ test.each([
   ["closes connections without a word", ["answers-per-connection=7"], ""],
   ["tells nothing of its copies and holds 'not found' for long", ["silent", "negative=600"], ""],
   ["takes wildcards", ["purge-wildcards"], ", patterns: path, query: keyed"],
-])(
-  "an edge that %s answers with the new bytes in every form after a delivery",
-  async (_, traits, more) => {
-    const sandbox = await startSandbox(...traits.flatMap((trait) => ["--trait", trait]));
-    const [v1, v2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
-    const project = new ProjectHere(sandbox.settings(v1, `    edge: ${purge(sandbox, more)}`), sandbox.facts);
-    await project.result(["deliver"]);
-    const [before, after] = [walk(v1), walk(v2)];
-    const all = [...new Set([...before, ...after].flatMap(addressesOf))];
-    const node = sandbox.facts.edge;
-    const { host } = new URL(node);
-    for (const encoding of FORMS)
-      for (const address of all) await visitNode(node, address, { host, encoding });
-    const { invalidation, warnings } = await project.result(["deliver", "--build", v2]);
-    expect([invalidation.confirmed, warnings]).toEqual([true, []]);
-    if (more.includes("patterns"))
-      expect(invalidation.patterns.some((pattern) => pattern.endsWith("*"))).toBe(true);
-    for (const encoding of FORMS)
-      for (const path of after)
-        for (const address of addressesOf(path)) {
-          // A copy that is served once more is not for the visitors that are looked at here.
-          if (traits.includes("soft-purge")) await visitNode(node, address, { host, encoding });
-          const { status, content } = await visitNode(node, address, { host, encoding });
-          const isNew = content === readFileSync(join(v2, path), "latin1");
-          expect([address, encoding, status, isNew]).toEqual([address, encoding, 200, true]);
-        }
-  },
-  60_000,
-);
+])("an edge that %s answers with the new bytes in every form after a delivery", async (_, traits, more) => {
+  const sandbox = await startSandbox(...traits.flatMap((trait) => ["--trait", trait]));
+  const [v1, v2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
+  const project = new ProjectHere(sandbox.settings(v1, `    edge: ${purge(sandbox, more)}`), sandbox.facts);
+  await project.result(["deliver"]);
+  const [before, after] = [walk(v1), walk(v2)];
+  const all = [...new Set([...before, ...after].flatMap(addressesOf))];
+  const node = sandbox.facts.edge;
+  const { host } = new URL(node);
+  for (const encoding of FORMS) for (const address of all) await visitNode(node, address, { host, encoding });
+  const { invalidation, warnings } = await project.result(["deliver", "--build", v2]);
+  expect([invalidation.confirmed, warnings]).toEqual([true, []]);
+  if (more.includes("patterns"))
+    expect(invalidation.patterns.some((pattern) => pattern.endsWith("*"))).toBe(true);
+  for (const encoding of FORMS)
+    for (const path of after)
+      for (const address of addressesOf(path)) {
+        // A copy that is served once more is not for the visitors that are looked at here.
+        if (traits.includes("soft-purge")) await visitNode(node, address, { host, encoding });
+        const { status, content } = await visitNode(node, address, { host, encoding });
+        const isNew = content === readFileSync(join(v2, path), "latin1");
+        expect([address, encoding, status, isNew]).toEqual([address, encoding, 200, true]);
+      }
+});
 
 test("an edge that takes wildcards for addresses, and one that lost what it confirmed, are noticed by reading back", async () => {
   const sandbox = await startSandbox();
@@ -285,7 +279,7 @@ test("an edge that takes wildcards for addresses, and one that lost what it conf
   for (const address of walk(v1).flatMap(addressesOf)) await visit(lossy.facts.edge + address);
   const lost = await project.run(["deliver", "--build", v2]);
   expect([lost.exit, lost.stderr]).toEqual([5, expect.stringContaining("it still holds the old /")]);
-}, 60_000); // prettier-ignore
+}); // prettier-ignore
 
 test("pages are not held where an edge can't be asked for all that it holds of them; the run and explain say why", async () => {
   const sandbox = await startSandbox();

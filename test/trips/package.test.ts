@@ -74,4 +74,4 @@ test("packed from a clean clone, the package works by itself for a user without 
   });
   const kB = (bytes: number): string => `${Math.round(bytes / 1000)} kB`;
   process.stdout.write(`the package: ${kB(statSync(packed).size)}; --help in ${Math.round(Math.min(...starts))} ms\n`); // prettier-ignore
-}, 180_000);
+});

@@ -83,7 +83,7 @@ test("a preview has its own address, takes what production has by copies, and to
   // Production has nothing to do with it.
   const idle = await project.result(["compare", "--build", `${BUILDS}/1`]);
   expect([idle.release, idle.counts.foreign, idle.requests.list]).toEqual([1, 0, 1]);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 test("the link stands alone on the last line, also where nothing was to do; then the time begins anew once half of it is gone", async () => {
   const stage = await setUp(BY_HOST, "");
@@ -102,7 +102,7 @@ test("the link stands alone on the last line, also where nothing was to do; then
   const [after] = (await listPreviews(stage)).previews;
   expect(Date.parse(after?.until ?? "")).toBeGreaterThanOrEqual(Date.parse(before?.until ?? ""));
   expect(prolonged.preview?.until).toBe(after?.until);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 /** Writes another end into the pointer of a preview, as if time had passed. */
 async function setUntil(sandbox: RunningSandbox, label: string, until: Date): Promise<void> {
@@ -146,7 +146,7 @@ test("previews are listed, removed by name, by those that stay and by their end,
   expect(await labels()).toEqual([three]);
   expect(await readProduction(stage)).toEqual(before);
   store.close();
-}, 240_000); // prettier-ignore
+}); // prettier-ignore
 
 test("two previews and a delivery go side by side: none waits for another", async () => {
   const { sandbox, settings } = await setUp();
@@ -156,7 +156,7 @@ test("two previews and a delivery go side by side: none waits for another", asyn
   );
   const outcomes = await Promise.all(calls);
   expect(outcomes.map(({ exit, stderr }) => [exit, /waiting|held/.test(stderr)])).toEqual([[0, false], [0, false], [0, false]]);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 test("by path: only for a build that was made for it, and said that robots can't be kept out from there", async () => {
   const { project, dist } = await setUp(() => "lasts: 2d");
@@ -167,7 +167,7 @@ test("by path: only for a build that was made for it, and said that robots can't
   expect(url).toMatch(/^http:\/\/127\.0\.0\.1:\d+\/previews\/main\/$/);
   expect(warnings.join()).toContain("nothing in the store keeps search engines away from /previews/main/");
   expect((await createHttpSite(url ?? "").ask("/previews/main/index.html"))?.status).toBe(200);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 test("what is to be forgotten goes from production, its vault and every preview that has it, and comes back nowhere", async () => {
   const stage = await setUp();
@@ -204,7 +204,7 @@ test("what is to be forgotten goes from production, its vault and every preview 
   whole.close();
   const unknown = await project.run([...call, "--yes"]);
   expect([unknown.exit, unknown.stderr]).toEqual([1, expect.stringContaining("rcourier previews --remove half")]);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 test("in CI the branch names a preview, elsewhere somebody must", async () => {
   const { project } = await setUp();
@@ -213,7 +213,7 @@ test("in CI the branch names a preview, elsewhere somebody must", async () => {
   expect([exit, stdout.trimEnd().split("\n").at(-1)]).toEqual([0, expect.stringMatching(/^http:\/\/boats\.preview/)]);
   const unnamed = await project.run(["deliver", "--preview"]);
   expect([unnamed.exit, unnamed.stderr]).toEqual([2, expect.stringContaining("Only in CI the branch is known")]);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 test.each([
   ['prefix: "previews/"', "a folder for all previews with {name} in it"],

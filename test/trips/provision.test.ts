@@ -94,7 +94,7 @@ test("a policy under which the records would be open is taken back, and the one 
   expect([exit, stderr]).toEqual([1, expect.stringMatching(/everybody could read the tool's own part[^]*the policy before stands again/)]); // prettier-ignore
   expect(await bucket.readPolicy()).toEqual({ state: "set", value: before });
   bucket.close();
-}, 30_000);
+});
 
 test("a missing right is named; what a store does not know is left to a person with what to do; a taken name is said", async () => {
   const statement = (...Action: string[]) => ({ Effect: "Allow", Action, Resource: "*" });
@@ -127,4 +127,4 @@ test("a missing right is named; what a store does not know is left to a person w
     expect([outcome.exit, outcome.stderr]).toEqual([exit, expect.stringMatching(said)]);
     await sandbox.stop();
   }
-}, 60_000);
+});

@@ -39,7 +39,7 @@ test("a release is committed and tagged with its part of the changelog, once the
   expect(git(folder, "log", "-1", "--format=%B")).toContain("Boats sail on Sundays");
   // Nothing is new since.
   expect(release(folder, "0.3.0")).toMatchObject({ status: 1, stderr: expect.stringContaining("Unreleased") as string }); // prettier-ignore
-}, 60_000);
+});
 
 test("nothing is released while the check is red, or anything is missing", () => {
   const red = newRepository(1);
@@ -52,4 +52,4 @@ test("nothing is released while the check is red, or anything is missing", () =>
   writeFiles(folder, { "CHANGELOG.md": "other" });
   expect(release(folder, "0.3.0").stderr).toContain("not committed");
   for (const one of [red, folder]) expect(git(one, "log", "--format=%s")).toBe("all");
-}, 60_000);
+});

@@ -31,38 +31,34 @@ test.each([
   [["opaque-etags", "locks-objects"], 1],
   [["write-conditions=puts", "no-checksums", "write-conflicts"], 1],
   [["write-conditions=none", "keeps-versions"], 1],
-])(
-  "deliveries, the way back and a prune go well on a store with %j",
-  async (traits, mebibytes) => {
-    const sandbox = await start(...traits.flatMap((trait) => ["--trait", trait]));
-    const settings = sandbox.settings(
-      withTimetable("1", "a", mebibytes),
-      "    retain: { releases: 1, for: 1s }",
-    );
-    const project = new Project(settings, sandbox.facts);
-    const store = openStore(sandbox, "");
-    const looksWhole = async (release: number): Promise<void> => {
-      const site = await readSite(store);
-      expect([findBroken(site), site.get("timetable.pdf") !== undefined]).toEqual([[], release !== 3]);
-    };
-    expect((await project.result(["deliver"])).counts.drifted).toBe(0);
-    expect((await project.result(["deliver"])).requests.put).toBe(0);
-    await looksWhole(1);
-    // Changed, then gone: what was there goes to the vault each time, and comes back from there.
-    await project.result(["deliver", "--build", withTimetable("2", "b", mebibytes)]);
-    await looksWhole(2);
-    await project.result(["deliver", "--build", `${BUILDS}/2`]);
-    await looksWhole(3);
-    expect((await project.result(["redeliver", "2"])).bytes.sent).toBe(0);
-    await looksWhole(4);
-    await new Promise((done) => setTimeout(done, 2500));
-    expect((await project.run(["prune"])).exit).toBe(0);
-    await looksWhole(5);
-    expect(ownKeys(await listKeys(store)).filter((key) => key.includes("/open/"))).toEqual([]);
-    store.close();
-  },
-  120_000,
-);
+])("deliveries, the way back and a prune go well on a store with %j", async (traits, mebibytes) => {
+  const sandbox = await start(...traits.flatMap((trait) => ["--trait", trait]));
+  const settings = sandbox.settings(
+    withTimetable("1", "a", mebibytes),
+    "    retain: { releases: 1, for: 1s }",
+  );
+  const project = new Project(settings, sandbox.facts);
+  const store = openStore(sandbox, "");
+  const looksWhole = async (release: number): Promise<void> => {
+    const site = await readSite(store);
+    expect([findBroken(site), site.get("timetable.pdf") !== undefined]).toEqual([[], release !== 3]);
+  };
+  expect((await project.result(["deliver"])).counts.drifted).toBe(0);
+  expect((await project.result(["deliver"])).requests.put).toBe(0);
+  await looksWhole(1);
+  // Changed, then gone: what was there goes to the vault each time, and comes back from there.
+  await project.result(["deliver", "--build", withTimetable("2", "b", mebibytes)]);
+  await looksWhole(2);
+  await project.result(["deliver", "--build", `${BUILDS}/2`]);
+  await looksWhole(3);
+  expect((await project.result(["redeliver", "2"])).bytes.sent).toBe(0);
+  await looksWhole(4);
+  await new Promise((done) => setTimeout(done, 2500));
+  expect((await project.run(["prune"])).exit).toBe(0);
+  await looksWhole(5);
+  expect(ownKeys(await listKeys(store)).filter((key) => key.includes("/open/"))).toEqual([]);
+  store.close();
+});
 
 test("conflicts (409) are tried again: the hold has its conditions, and of two runs one waits", async () => {
   const rules = ["{ fault: conflict, operations: [PutObject], keys: '.courier/*.json', share: 0.4 }"];
@@ -81,7 +77,7 @@ test("conflicts (409) are tried again: the hold has its conditions, and of two r
   const releases = sandbox.takeLedger().filter(({ key, status, method }) => method === "PUT" && status === 200 && key === ".courier/current.json"); // prettier-ignore
   // Build 1 stands when its run comes first, and then makes no release.
   expect(releases.length).toBeGreaterThanOrEqual(2);
-}, 120_000);
+});
 
 test("what a killed run has left of uploads in parts goes with the next delivery, however small its files are", async () => {
   const rules = "rules: [{ fault: latency, operations: [UploadPart], ms: 2000 }]\n";
@@ -111,4 +107,4 @@ test("what a killed run has left of uploads in parts goes with the next delivery
   expect((await project.run(["deliver", "--queue", "60s"])).exit).toBe(0);
   expect(await unfinished()).toBe(0);
   client.destroy();
-}, 120_000);
+});

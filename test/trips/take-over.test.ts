@@ -74,7 +74,7 @@ test("what was shown goes live: no byte of it from this machine, and just what a
   expect((await project.run(["verify"])).exit).toBe(0);
   expect((await project.run(["releases"])).stdout).toContain("preview/spring@1");
   expect((await project.result(["redeliver", "previous"])).bytes.sent).toBe(0);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 test("what has changed since it was shown is refused, and so is what a guard refuses", async () => {
   const { project, dist } = await setUp();
@@ -93,7 +93,7 @@ test("what has changed since it was shown is refused, and so is what a guard ref
   const planned = await project.result(["redeliver", "preview/spring@2", "--dry-run"]);
   expect([planned.dryRun, planned.release]).toEqual([true, 2]);
   expect((await project.result(["compare", "--build", `${BUILDS}/1`])).changes).toEqual([]);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 const staging = (store: string): string =>
   `  staging:\n    store: ${store}\n    noIndex: true\n    files: [{ from: own/staging.json, as: config.json }, { from: own/staging.json, as: only-here.json }]\n    headers: [{ files: '*.html', set: { Content-Language: de } }]`;
@@ -115,7 +115,7 @@ test("from one destination to another: its own files stay there, those of the bu
   expect(site.get("robots.txt")?.text).toContain("Sitemap");
   const again = await project.result(["deliver", "--to", "production"]);
   expect([again.release, again.changes]).toEqual([2, []]);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 test("between two stores only through this machine, each content checked by its hash", async () => {
   const other = await startSandbox();
@@ -130,4 +130,4 @@ test("between two stores only through this machine, each content checked by its 
   expect(sentFiles(sandbox)).toContain("index.html");
   const again = await project.result(["deliver", "--to", "production"]);
   expect([again.release, again.changes]).toEqual([2, []]);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
