@@ -39,8 +39,8 @@ shot() { # shot NAME WORDS…: the picture of one call, shown as a user would ty
 mkdir "$work/new" && cp -r demo/builds/1 "$work/new/dist" && echo '{ "name": "pelican-sound-web" }' >"$work/new/package.json"
 newcomer() { (cd "$work/new" && AWS_ACCESS_KEY_ID='' AWS_SECRET_ACCESS_KEY='' "$@"); }
 newcomer env SHOW="rcourier setup --sandbox --yes; cat courier.yaml" "$PWD/scripts/shot-terminal.sh" "$out/setup.png" bash -c "${rcourier[*]} setup --sandbox --yes; echo; cat courier.yaml" >/dev/null
-bare() { # a sandbox without a bucket, in the newcomer's project
-  (cd "$work/new" && exec "${rcourier[@]}" sandbox --bare --data .courier-sandbox/data "$@") >"$work/bare" & bare=$!
+bare() { # a sandbox without a bucket and without a distribution, in the newcomer's project
+  (cd "$work/new" && exec "${rcourier[@]}" sandbox --empty --data .courier-sandbox/data "$@") >"$work/bare" & bare=$!
   until [ -s "$work/bare" ]; do sleep 0.1; done
 }
 bare

@@ -244,7 +244,7 @@ test("a shared cache: variants stand beside each other, a stale answer is asked 
   let asked = 0;
   const answer = (headers: Record<string, string>) => () => {
     asked += 1;
-    return Promise.resolve({ status: 200, headers, body: Buffer.from(String(asked)) });
+    return Promise.resolve({ status: 200, heldSeconds: 0, headers, body: Buffer.from(String(asked)) });
   };
   const get = async (key: string, headers: Record<string, string>, language = "en"): Promise<string> => {
     const { body, cacheStatus } = await cache.answer(key, { method: "GET", url: key, headers: { host: "h", "accept-language": language } }, answer(headers));

@@ -6,9 +6,12 @@ import { openAccessLog } from "./edge/access-log.ts";
 import type { CertificateKind } from "./edge/certificate-kinds.ts";
 import type { Certificate } from "../serving/certificate.ts";
 import { createEdgeCertificate } from "./edge/certificate.ts";
-import { InvalidationApi } from "./edge/invalidations.ts";
+import { EdgeApi } from "./edge/api.ts";
+import { Distributions, type ShelvedCertificate } from "./edge/distributions.ts";
+import { toFirstConfig } from "./edge/first-config.ts";
+import { Invalidations } from "./edge/invalidations.ts";
 import type { OriginKind } from "./edge/origin.ts";
-import { PointOfPresence } from "./edge/point-of-presence.ts";
+import { PointOfPresence, type Served } from "./edge/point-of-presence.ts";
 import { PLAIN, type Traits } from "./edge/traits.ts";
 import { Faults, type FaultSettings } from "./faults.ts";
 import { openLedger } from "./ledger.ts";
@@ -32,6 +35,10 @@ export interface SandboxOptions {
   readonly query: "ignored" | "keyed";
   /** Without a bucket, and with an edge that reads only what the bucket's own settings let it: as a new account is. */
   readonly bare?: boolean | undefined;
+  /** Bare, and without a distribution: an edge answers nobody until one is made. */
+  readonly empty?: boolean | undefined;
+  /** Certificates that distributions can be given; absent: none. */
+  readonly certificates?: readonly ShelvedCertificate[] | undefined;
   /** The edge speaks TLS, with such a certificate; absent: plain HTTP. */
   readonly tls?: CertificateKind | undefined;
   /** What a second identity may do; absent: there is none. */
@@ -53,6 +60,7 @@ export interface SandboxFacts {
   readonly secretAccessKey: string;
   readonly bucket: string;
   readonly region: string;
+  /** Empty: there is none yet. */
   readonly distribution: string;
   readonly edgeApi: string;
   readonly pops: readonly string[];
@@ -120,18 +128,17 @@ export async function startSandbox(options: SandboxOptions): Promise<Sandbox> {
     lent: LENT,
     traits: options.storeTraits ?? PLAIN_STORE,
   });
-  if (options.bare !== true) store.createBucket(bucket);
+  if (options.bare !== true && options.empty !== true) store.createBucket(bucket);
   const certificate = options.tls && (await createEdgeCertificate(options.tls, Date.now()));
   if (certificate) writeFileSync(join(data, "edge-certificate.pem"), certificate.cert);
-  const points = createPoints(options, store, { faults, certificate });
-  const api = new InvalidationApi({
-    distribution: DISTRIBUTION,
-    points,
-    propagationMs: options.propagationMs,
-    identities,
-    ledger,
-    faults,
+  const { propagationMs, certificates = [] } = options;
+  const distributions = new Distributions({
+    ...{ points: options.points, propagationMs, region: REGION, certificates },
   });
+  if (options.empty !== true) distributions.make(toFirstConfig(options, distributions, REGION), DISTRIBUTION);
+  const points = createPoints(options, store, { faults, certificate, distributions });
+  const invalidations = new Invalidations({ points, propagationMs });
+  const api = new EdgeApi({ distributions, invalidations, identities, ledger, faults });
 
   const servers = [store.server, api.server, ...points.map(({ server }) => server)];
   try {
@@ -142,13 +149,14 @@ export async function startSandbox(options: SandboxOptions): Promise<Sandbox> {
       const address = await listen(server, index === 0 ? options.edgePort : 0);
       pops.push(certificate ? address.replace("http:", "https:") : address);
     }
+    distributions.home = new URL(pops[0] ?? "").host;
     const facts = {
       endpoint,
       edge: pops[0] ?? "",
       ...IDENTITY,
       bucket,
       region: REGION,
-      distribution: DISTRIBUTION,
+      distribution: options.empty === true ? "" : DISTRIBUTION,
       edgeApi,
       pops,
       purgeToken: PURGE_TOKEN,
@@ -161,38 +169,58 @@ export async function startSandbox(options: SandboxOptions): Promise<Sandbox> {
   }
 }
 
+interface PointParts {
+  readonly faults: Faults;
+  readonly certificate: Certificate | undefined;
+  readonly distributions: Distributions;
+}
+
 function createPoints(
-  { data, bucket, points, query, origin, clientRoutes, bare, traits = PLAIN }: SandboxOptions,
+  options: SandboxOptions,
   store: SandboxStore,
-  { faults, certificate }: { readonly faults: Faults; readonly certificate: Certificate | undefined },
+  { faults, certificate, distributions }: PointParts,
 ): PointOfPresence[] {
+  const { data, points, traits = PLAIN } = options;
   const log = openAccessLog(join(data, "edge-access.log"));
-  const source = `arn:aws:cloudfront::${ACCOUNT}:distribution/${DISTRIBUTION}`;
-  // A website endpoint knows no identities.
-  const asker: Asker =
-    origin === "website"
-      ? { kind: "anybody" }
-      : { kind: "service", service: "cloudfront.amazonaws.com", source };
-  const mayRead = (key: string): boolean => store.mayRead(bucket, key, asker);
-  const originOptions = {
-    kind: origin,
-    ...{ index: "index.html", notFound: "404.html" },
-    ...{ clientRoutes, traits },
-    ...(bare === true ? { mayRead } : {}),
+  return Array.from(
+    { length: points },
+    (_, index) =>
+      new PointOfPresence({
+        name: `point-${index + 1}`,
+        find: (host) => {
+          const found = distributions.at(index, host);
+          return found && { ...found, ...toServed(found, options, store) };
+        },
+        ...{ traits, purgeToken: PURGE_TOKEN, certificate, log, faults },
+      }),
+  );
+}
+
+/** What a distribution reads from, and how. */
+function toServed(
+  { id, behaviour }: Pick<Served, "id" | "behaviour">,
+  { bare, empty, traits = PLAIN }: SandboxOptions,
+  store: SandboxStore,
+): Pick<Served, "table" | "origin"> {
+  const { bucket = "", kind, prefix, isSigned } = behaviour.origin;
+  const source = `arn:aws:cloudfront::${ACCOUNT}:distribution/${id}`;
+  const asker: Asker = isSigned
+    ? { kind: "service", service: "cloudfront.amazonaws.com", source }
+    : { kind: "anybody" };
+  const isStrict = bare === true || empty === true;
+  return {
+    table: () => {
+      if (bucket === "") throw new Error("nobody answers there as the edge asks");
+      return store.findTable(bucket);
+    },
+    origin: {
+      ...{ kind, traits, prefix: traits.originPrefix + prefix },
+      rootDocument: behaviour.rootDocument,
+      errors: behaviour.errors,
+      minimumSeconds: behaviour.minimumSeconds,
+      ...(isStrict ? { mayRead: (key: string) => store.mayRead(bucket, key, asker) } : {}),
+    },
   };
-  return Array.from({ length: points }, (_, index) => {
-    const table = () => store.findTable(bucket);
-    return new PointOfPresence({
-      name: `point-${index + 1}`,
-      table,
-      origin: originOptions,
-      query,
-      purgeToken: PURGE_TOKEN,
-      certificate,
-      log,
-      faults,
-    });
-  });
 }
 
 /** The invalidation API stands beside the store, so that settings can name it; where that port is taken, at any free one. */

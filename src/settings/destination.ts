@@ -4,6 +4,7 @@ import { byText } from "../core/model/names.ts";
 import { toBasePath } from "../core/addresses/addresses.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
 import { OperatorError } from "../core/model/failure.ts";
+import type { Mistake } from "../core/model/mistake.ts";
 import type { HeaderRules } from "../core/build/headers.ts";
 import type { Readers } from "../core/bucket/policies.ts";
 import { toPreview, toPreviewRules } from "./preview.ts";
@@ -20,6 +21,12 @@ import {
 /** Ids of the edges that are distributions. */
 export const distributionsOf = ({ edges }: Pick<Target, "edges">): string[] =>
   edges.flatMap((edge) => (edge.kind === "distribution" ? [edge.id] : []));
+
+/** Throws `edge-unmade` where a distribution of the settings is not made yet. */
+export function assertMade({ edges, destination }: Pick<Target, "edges" | "destination">): void {
+  const unmade = edges.find((edge) => edge.kind === "distribution" && edge.id === "");
+  if (unmade) throw new OperatorError("edge-unmade", { destination, name: unmade.name });
+}
 
 /** Options that override the settings. */
 export interface TargetOptions {
@@ -172,16 +179,20 @@ function decideAskedAnew(
 const reachesQueries = (edge: NamedEdgeSettings): boolean =>
   edge.kind === "distribution" ? edge.wildcard !== "none" && edge.wildcards > 0 : edge.patterns !== "none";
 
-/** A cache that is to be purged needs an address. */
+/** A cache that is to be purged needs an address, and a distribution that nobody makes needs its id. */
 function refuseNowhere(
   { edge, url }: DestinationSettings,
   name: string,
   locate: ParsedSettings["locate"],
 ): void {
+  const first = [edge].flat().find(({ kind }) => kind !== "none");
   const lost = [edge].flat().flatMap((one, index) => {
-    if (one.kind !== "purge" || (one.url ?? one.nodes ?? url) !== undefined) return [];
     const path = ["destinations", name, "edge", ...(Array.isArray(edge) ? [index] : [])];
-    return [{ path, what: "where is it? Say url or nodes", place: locate(path) }];
+    const toLost = (what: string): Mistake[] => [{ path, what, place: locate(path) }];
+    if (one.kind === "distribution" && one.id === undefined && one !== first)
+      return toLost("say its id: only the edge that stands before the store can be made by provision");
+    if (one.kind !== "purge" || (one.url ?? one.nodes ?? url) !== undefined) return [];
+    return toLost("where is it? Say url or nodes");
   });
   if (lost.length > 0) throw toInvalid(lost);
 }
@@ -191,7 +202,7 @@ function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {
   return edges
     .filter((edge) => edge.kind !== "none")
     .map((edge, index) => ({
-      ...edge,
+      ...(edge.kind === "distribution" ? { ...edge, id: edge.id ?? "" } : edge),
       name: edge.name ?? (edges.length === 1 ? edge.kind : `${edge.kind}-${index + 1}`),
       identity: edge.name ?? toIdentity(edge, destination.url),
       confirmation: {
@@ -203,7 +214,7 @@ function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {
 
 /** What is owed is looked up by this: it stays the same when another edge is added, and changes with what it stands for. */
 function toIdentity(edge: Exclude<EdgeSettings, { kind: "none" }>, url: string | undefined): string {
-  if (edge.kind === "distribution") return `distribution ${edge.id}`;
+  if (edge.kind === "distribution") return `distribution ${edge.id ?? ""}`;
   const places = [...(edge.nodes ?? [edge.url ?? url ?? ""])].sort(byText);
   return `purge ${edge.host ?? ""} ${places.join(" ")}`.replace(/\s+/g, " ");
 }

@@ -140,7 +140,7 @@ export function withPlaces(error: unknown, { locate }: Pick<ParsedSettings, "loc
 const SHOWN = new Set(
   (
     "site folder bucket region endpoint url prefix host nodes id profile identity name address leadsTo entry " +
-    "notFound files exclude kind type pages"
+    "notFound files exclude kind type pages certificate"
   ).split(" "),
 );
 /** Settings that are secrets, wherever their value comes from. */

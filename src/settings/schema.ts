@@ -112,7 +112,14 @@ const edgeCommon = {
 };
 const distributionEdge = z.strictObject({
   kind: z.literal("distribution"),
-  id: z.string().regex(/^[\w-]{1,128}$/, "the id of a distribution"),
+  id: z
+    .string()
+    .regex(/^[\w-]{1,128}$/, "the id of a distribution")
+    .optional()
+    .describe("not said: there is none yet, and provision makes it and writes its id here"),
+  certificate: text
+    .optional()
+    .describe("the reference of the certificate for its names; not said: provision looks for one"),
   url: httpUrl.optional().describe("where it answers itself, behind another edge"),
   endpoint: httpUrl.optional(),
   region: region.default("us-east-1"),

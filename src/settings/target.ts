@@ -59,7 +59,15 @@ export interface GeneralTarget extends Pick<
   readonly destination: string | undefined;
 }
 
-export type NamedEdgeSettings = Exclude<EdgeSettings, { kind: "none" }> & {
+/** An edge of which it is known what it is. */
+type KnownEdge =
+  | Extract<EdgeSettings, { kind: "purge" }>
+  | (Omit<Extract<EdgeSettings, { kind: "distribution" }>, "id"> & {
+      /** Empty: it is not made yet. */
+      readonly id: string;
+    });
+
+export type NamedEdgeSettings = KnownEdge & {
   readonly name: string;
   /** What it is: the name that somebody gave it, or what it is reached by. */
   readonly identity: string;

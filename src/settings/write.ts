@@ -1,4 +1,4 @@
-import { isMap, parseDocument, stringify } from "yaml";
+import { isMap, isSeq, parseDocument, stringify, type YAMLMap } from "yaml";
 
 /** What a person said of a destination. */
 export interface DestinationAnswers {
@@ -16,7 +16,8 @@ export interface DestinationAnswers {
     | { readonly kind: "none" }
     | {
         readonly kind: "distribution";
-        readonly id: string;
+        /** Absent: provision makes it. */
+        readonly id?: string;
         readonly endpoint?: string;
         readonly profile?: string;
         readonly settle?: string;
@@ -90,4 +91,53 @@ export function addDestination(text: string, destination: DestinationAnswers): s
 export function listDestinations(text: string): string[] {
   const destinations: unknown = parseDocument(text).get("destinations");
   return isMap(destinations) ? destinations.items.map(({ key }) => String(key)) : [];
+}
+
+/**
+ * The same settings with more values in one of their maps, everything else as it stands, comments included.
+ * @returns undefined where there is no such map in the text itself
+ */
+export function addValues(
+  text: string,
+  path: readonly (string | number)[],
+  values: Readonly<Record<string, string>>,
+): string | undefined {
+  const document = parseDocument(text);
+  const map = document.getIn(path, true);
+  if (document.errors.length > 0 || !isMap(map)) return undefined;
+  const last = map.items.at(-1);
+  const end = endOf(last);
+  if (end === undefined) return undefined;
+  const lines = Object.entries(values).map(([name, value]) => `${name}: ${toScalar(value)}`);
+  if (map.flow === true) return `${text.slice(0, end)}, ${lines.join(", ")}${text.slice(end)}`;
+  const indent = indentOf(text, map);
+  if (indent === undefined) return undefined;
+  // Behind the last value's own line, its comment included.
+  const value = text.slice(0, end).trimEnd();
+  const rest = text.slice(value.length);
+  const line = /^[^\n]*/.exec(rest)?.[0] ?? "";
+  const [kept, eol] = line.endsWith("\r") ? [line.slice(0, -1), "\r\n"] : [line, "\n"];
+  return `${value}${kept}${lines.map((one) => `${eol}${indent}${one}`).join("")}${rest.slice(kept.length)}`;
+}
+
+/** Where the first edge of a destination stands in a settings text. */
+export function placeOfEdge(text: string, destination: string): (string | number)[] {
+  const place = ["destinations", destination, "edge"];
+  const edge = parseDocument(text).getIn(place, true);
+  if (!isSeq(edge)) return place;
+  return [...place, edge.items.findIndex((one) => isMap(one) && one.get("kind") !== "none")];
+}
+
+function endOf(pair: YAMLMap["items"][number] | undefined): number | undefined {
+  const { value } = (pair ?? {}) as { value?: { range?: readonly number[] | null } | null };
+  return value?.range?.[1];
+}
+
+/** What stands before the first key of a block map, as spaces. */
+function indentOf(text: string, { items: [first] }: YAMLMap): string | undefined {
+  const key = first?.key as { range?: readonly number[] | null } | undefined;
+  const start = key?.range?.[0];
+  if (start === undefined) return undefined;
+  const before = text.slice(text.lastIndexOf("\n", start - 1) + 1, start);
+  return /^[ -]*$/.test(before) ? " ".repeat(before.length) : undefined;
 }

@@ -1,9 +1,11 @@
 import type { Asked, CauseNames, Found, Link, LinkCause, SeenHabit } from "../core/diagnosis/checkup/link.ts";
+import type { OtherwiseNames } from "../core/diagnosis/checkup/distribution-link.ts";
+import { wordsOfDistributionByHand, wordsOfDistributionStep } from "./distribution.ts";
 import type { EdgeFailure } from "../core/model/edge.ts";
 import type { StoreAction } from "../core/model/store-action.ts";
 import { showAction, showRightFor } from "./actions.ts";
 import { showEdgeFailure } from "./edges.ts";
-import { fillIn } from "./text.ts";
+import { counted, fillIn } from "./text.ts";
 
 /** Why a link broke, and what to do. Words in braces are filled in. */
 const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> = {
@@ -80,6 +82,14 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
   "website-otherwise": [
     "the website endpoint has other documents than this site",
     "rcourier provision sets them, where the settings say ownsWebsite: true",
+  ],
+  "distribution-otherwise": [
+    "the settings want it otherwise: {changes}",
+    "rcourier provision shows each change, asks, and makes it",
+  ],
+  "being-deployed": [
+    "not all its places have its newest settings yet",
+    "wait for it: rcourier checkup --wait 30m goes round until they have",
   ],
   "no-url": [
     "nobody knows where visitors reach it",
@@ -245,6 +255,12 @@ const NAMES: { readonly [Cause in LinkCause]?: (names: never) => CauseNames } = 
   "may-not-invalidate": ({ failure }: { readonly failure: EdgeFailure }) => ({
     answer: showEdgeFailure(failure),
   }),
+  "distribution-otherwise": ({ steps, byHand }: OtherwiseNames) => ({
+    changes: [
+      ...steps.map((step) => wordsOfDistributionStep(step).what),
+      ...byHand.map((left) => wordsOfDistributionByHand(left).what),
+    ].join("; "),
+  }),
   "edge-unknown": ({ failure }: { readonly failure: EdgeFailure }) => ({ answer: showEdgeFailure(failure) }),
   "edge-fails": ({ failure }: { readonly failure: EdgeFailure }) => ({ answer: showEdgeFailure(failure) }),
 };
@@ -260,6 +276,7 @@ const ASKED: { readonly [Code in Asked["code"]]: (of: never) => string } = {
   work: () => "to list, write, read, copy and remove",
   condition: () => "a write on a condition that can't hold",
   website: () => "the bucket's website settings",
+  distribution: () => "how the distribution before the store is set up",
   url: () => "the destination's url",
   habits: () => "what is held, for how long, and under which names",
   folder: ({ folder }: AskedOf<"folder">) => folder,
@@ -299,6 +316,10 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   refused: () => "refused",
   "no-name-needed": () => "an address, which needs no name",
   "as-written": () => "200, as it was written",
+  "as-wished": () => "as the settings want it, everywhere",
+  "being-deployed": () => "as the settings want it, but not everywhere yet",
+  "may-not-look-there": () => "this identity may not look at it (cloudfront:GetDistribution)",
+  differs: ({ count }: FoundOf<"differs">) => `${counted(count, "setting")} to change`,
   "index-page": () => "answered with its index page",
   "client-routes": () => "200, for the client's own routes",
   "list-of-bucket": () => "200, a list",

@@ -4,12 +4,14 @@ import type { UnreadableCause } from "../core/history/waybill.ts";
 import type { FailureCode, FailureData } from "../core/model/failure.ts";
 import type { Hold } from "../core/model/hold.ts";
 import type { ObjectKey } from "../core/model/names.ts";
+import type { ControlAction } from "../core/model/distribution.ts";
 import type { Problem } from "../core/model/problem.ts";
 import type { StoreAction } from "../core/model/store-action.ts";
 import type { Unseen } from "../core/model/warning.ts";
 import type { NotAnAddress } from "../core/edges/hand-invalidation.ts";
 import { showAction, showRightFor } from "./actions.ts";
 import type { ProvisionStep, WrongRead } from "../core/bucket/provision.ts";
+import { showControlAction, showControlRight } from "./distribution.ts";
 import { showWrongRead, wordsOfStep } from "./provision.ts";
 import { showRefusals } from "./problems.ts";
 import { listed } from "./text.ts";
@@ -113,6 +115,13 @@ export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => Fai
   "provision-wrong": ({ wrong }: { readonly wrong: WrongRead }) => ({ wrong: showWrongRead(wrong) }),
   "provision-lost": ({ steps }: { readonly steps: readonly ProvisionStep[] }) => ({
     steps: steps.map((step) => wordsOfStep(step).what).join("; "),
+  }),
+  "distribution-failed": ({ action }: { readonly action: ControlAction }) => ({
+    action: showControlAction(action),
+  }),
+  "distribution-denied": ({ action }: { readonly action: ControlAction }) => ({
+    action: showControlAction(action),
+    right: showControlRight(action),
   }),
   "versions-denied": ({ action }: { readonly action: StoreAction }) => ({
     action: `could not ${showAction(action)}`,

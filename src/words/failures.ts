@@ -1,5 +1,6 @@
 import type { FailureCode, FailureData, OperatorError } from "../core/model/failure.ts";
 import type { ExitCode } from "./exits.ts";
+import { DISTRIBUTION_FAILURES } from "./distribution.ts";
 import { DATA_WORDS } from "./failure-data.ts";
 import { fillIn, oneLined } from "./text.ts";
 
@@ -16,6 +17,7 @@ interface FailureText {
 const SAFE_TO_REPEAT = "the same call can be made again";
 
 export const FAILURES = {
+  ...DISTRIBUTION_FAILURES,
   // The call and the settings (exit 2).
   usage: { exit: 2, message: "{reason}", hint: "rcourier {command} --help shows what there is" },
   "settings-missing": {

@@ -50,7 +50,8 @@ function wordsOfPolicy({
   apart,
   keepsOthers,
 }: Extract<ProvisionStep, { do: "set-policy" }>): StepWords {
-  const who = readers === "public" ? "everybody" : `the distribution ${distributions.join(", ")}`;
+  const ids = distributions.map((id) => (id === "" ? "that is made" : id)).join(", ");
+  const who = readers === "public" ? "everybody" : `the distribution ${ids}`;
   const what = prefix === "" ? "the site" : `${bucket}/${prefix}`;
   return {
     what: `let ${who} read ${what}, ${prefix}.courier/ left out${apart === undefined ? "" : `, and the previews at ${bucket}/${apart}, their records left out`}${keepsOthers ? "; other statements stay" : ""}`,

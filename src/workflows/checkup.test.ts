@@ -38,7 +38,7 @@ async function look({ dryRun = false, isNamed = true, isUp = true, refuses, isBu
   stage.between = () => store;
   const { run, place } = stage.delivery();
   const options: CheckupOptions = {
-    ...{ source: "the environment", dryRun, said: [], onStage: () => undefined, bucket: undefined },
+    ...{ source: "the environment", dryRun, said: [], onStage: () => undefined, bucket: undefined, distribution: undefined },
     build: { folder: "dist", isThere: isBuilt },
     access: { readers: "public", distributions: [], identity: undefined },
     network: { lookUp: () => Promise.resolve(isNamed ? { addresses: ["127.0.0.1"] } : { code: "ENOTFOUND" }), readCertificate: () => Promise.resolve({ code: "ECONNREFUSED" }) },

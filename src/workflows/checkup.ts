@@ -36,6 +36,10 @@ import {
   readHabits,
   type SaidHabits,
 } from "../core/diagnosis/checkup/edge-links.ts";
+import { judgeDistribution } from "../core/diagnosis/checkup/distribution-link.ts";
+import { OperatorError } from "../core/model/failure.ts";
+import type { Clock } from "../ports/clock.ts";
+import { lookAtEdge, type EdgeToProvision } from "./provision-edge.ts";
 import type { Place, Visit } from "./run.ts";
 
 export interface CheckupOptions {
@@ -45,6 +49,8 @@ export interface CheckupOptions {
   readonly build: { readonly folder: string; readonly isThere: boolean } | undefined;
   /** Absent: the store is a folder. */
   readonly bucket: Bucket | undefined;
+  /** The distribution before the store; absent: none stands there. */
+  readonly distribution: EdgeToProvision | undefined;
   /** Who is to read the site from the store. */
   readonly access: AccessWish;
   /** What the settings say of each edge. */
@@ -103,6 +109,7 @@ export async function checkUp(visit: Visit, options: CheckupOptions): Promise<Ch
   }
   if (first.isReached && options.bucket)
     links.push(judgeWebsite(await options.bucket.readWebsite(), toWantedWebsite(siteRules)));
+  links.push(...(await lookAtDistribution(options.distribution, run.clock)));
   links.push(...(await lookFromOutside(visit, { ...options, canWrite, isReached: first.isReached })));
   return toCheckupResult(place, links);
 }
@@ -134,6 +141,20 @@ async function lookFirst(
   const links = judgeFirstLook({ endpoint, bucket, source, skewMs }, failure);
   // Without the right to list, everything else can still be tried.
   return { links, isReached: failure === undefined || failure.kind === "denied" };
+}
+
+/** How it is set up, where this identity may look at it; one that is not there is told by whoever asks it to forget. */
+async function lookAtDistribution(edge: EdgeToProvision | undefined, clock: Clock): Promise<Link[]> {
+  if (!edge) return [];
+  try {
+    const look = await lookAtEdge(edge, clock);
+    return [judgeDistribution({ ...look, isDeployed: look.facts?.isDeployed ?? false })];
+  } catch (error) {
+    if (!(error instanceof OperatorError)) throw error;
+    return error.code === "distribution-denied"
+      ? [notTried("distribution", { code: "may-not-look-there" })]
+      : [];
+  }
 }
 
 const toWantedWebsite = ({ endpoint, addressRules }: SiteRules): { readonly index: string } | undefined =>
@@ -211,9 +232,11 @@ async function lookBehind({ run, place }: Visit, trial: Trial): Promise<Link[]> 
   const { tools, facts } = trial;
   const { keys, ask, addressOf } = tools;
   const missing = addressOf(keys.nothing);
+  const { clientRoutes, entry } = siteRules;
+  const isDelivered = !facts.isReached || (await isThere(store, entry));
   const links = [
-    judgeMissing(await ask(missing), { address: missing, clientRoutes: siteRules.clientRoutes }),
-    ...(facts.isReached ? [await lookAtRoot(place, ask)] : []),
+    judgeMissing(await ask(missing), { address: missing, clientRoutes, isDelivered }),
+    ...(facts.isReached ? [await lookAtRoot(place, { ask, isDelivered })] : []),
   ];
   if (!facts.canWrite)
     return [...links, notTried("reading", { code: "no-probe" }), ...(await tryRight(trial))];
@@ -233,10 +256,15 @@ async function lookBehind({ run, place }: Visit, trial: Trial): Promise<Link[]> 
   }
 }
 
-async function lookAtRoot({ siteRules, store }: Place, ask: EdgeTools["ask"]): Promise<Link> {
+const isThere = async (store: Place["store"], key: string): Promise<boolean> =>
+  (await store.head(key).catch(() => undefined)) !== undefined;
+
+async function lookAtRoot(
+  { siteRules }: Place,
+  { ask, isDelivered }: Pick<EdgeTools, "ask"> & { readonly isDelivered: boolean },
+): Promise<Link> {
   const { basePath: path } = siteRules.addressRules;
   const { entry } = siteRules;
-  const isDelivered = (await store.head(entry).catch(() => undefined)) !== undefined;
   return judgeRoot(isDelivered ? await ask(path) : undefined, { path, entry, isDelivered });
 }
 

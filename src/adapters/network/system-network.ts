@@ -6,9 +6,13 @@ import type { Network } from "../../ports/network.ts";
 
 const PATIENCE_MS = 5000;
 
+/** Names below `localhost` mean this machine (RFC 6761 §6.3); not every system's resolver knows that. */
+const isLocal = (host: string): boolean => /^([\w-]{1,63}\.)+localhost\.?$/i.test(host);
+
 /** Names as this machine looks them up, and connections of its own. */
 export const systemNetwork: Network = {
   lookUp: async (host) => {
+    if (isLocal(host)) return { addresses: ["127.0.0.1"] };
     try {
       const found = await lookup(host.replace(/^\[|\]$/g, ""), { all: true });
       return { addresses: found.map(({ address }) => address) };
@@ -20,7 +24,13 @@ export const systemNetwork: Network = {
     new Promise((resolve) => {
       const named = isIP(host) === 0 ? { servername: host } : {};
       // Looked at whatever is wrong with it; nothing is sent.
-      const socket = connect({ host, port, ...named, rejectUnauthorized: false, timeout: PATIENCE_MS });
+      const socket = connect({
+        host: isLocal(host) ? "127.0.0.1" : host,
+        port,
+        ...named,
+        rejectUnauthorized: false,
+        timeout: PATIENCE_MS,
+      });
       const end = (look: CertificateLook): void => {
         socket.destroy();
         resolve(look);

@@ -10,11 +10,17 @@ export const checkupCommand: Command = {
     settings: SHARED.settings,
     build: SHARED.build,
     "dry-run": { ...SHARED["dry-run"], about: "only ask: no probe is written, nothing is invalidated" },
+    wait: {
+      kind: "text",
+      value: "DURATION",
+      about: "go round until every link holds (names that spread, deployments), for so long at most",
+    },
     format: SHARED.format,
     output: SHARED.output,
   },
   examples: [
     ["rcourier checkup", "before the first delivery, and whenever something is odd"],
+    ["rcourier checkup --wait 30m", "after provision, until names and deployments have spread"],
     ["rcourier checkup --to production --dry-run", "as far as asking alone goes"],
   ],
   run: async (args, terminal) => {

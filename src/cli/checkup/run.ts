@@ -4,11 +4,17 @@ import { headOf } from "../../core/addresses/preview-name.ts";
 import type { ExitCode } from "../../words/exits.ts";
 import { distributionsOf } from "../../settings/destination.ts";
 import type { NamedEdgeSettings, Target } from "../../settings/target.ts";
-import { checkUp, type CheckupStage, type SaidOfEdge } from "../../workflows/checkup.ts";
+import { checkUp, type CheckupOptions, type CheckupStage, type SaidOfEdge } from "../../workflows/checkup.ts";
+import { goRound, isBroken, listWaits } from "../../workflows/go-round.ts";
+import { OperatorError } from "../../core/model/failure.ts";
+import { DURATION, parseSeconds } from "../../settings/units.ts";
+import { wiredClock } from "../wiring/wiring.ts";
+import { openEdgeToProvision } from "../wiring/provisioned-edge.ts";
 import { showEdgeWait } from "../../words/edges.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import { withDestination } from "../wiring/session.ts";
+import { createStageLine } from "../frame/stage-line.ts";
 import { showCheckup } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { findCredentialsFile, openBucket, openNetwork } from "../wiring/open.ts";
@@ -19,8 +25,10 @@ export function checkUpDestination(args: Arguments, terminal: Terminal): Promise
     const bucket = target.store.kind === "s3" ? await openBucket(target, ties) : undefined;
     const isQuiet = isSet(args, "quiet") || text(args, "format") === "json";
     const stage = createStageLine(terminal, isQuiet);
+    const wait = readWait(args);
+    const distribution = await openEdgeToProvision(target, terminal, { ties, onWait: () => undefined });
     try {
-      const result = await checkUp(stay, {
+      const options: CheckupOptions = {
         build: findBuildFolder(target, terminal),
         access: {
           readers: target.readers,
@@ -29,40 +37,38 @@ export function checkUpDestination(args: Arguments, terminal: Terminal): Promise
           previews: target.previews && headOf(target.previews.prefix),
         },
         said: target.edges.map(toSaid),
-        ...{ bucket, network: await openNetwork(), dryRun: isSet(args, "dry-run") },
+        ...{ bucket, distribution, network: await openNetwork(), dryRun: isSet(args, "dry-run") },
         source: describeSource(target, terminal.environment),
         onStage: (told) => {
           stage.show(showStage(told));
         },
+      };
+      const result = await goRound(() => checkUp(stay, options), {
+        ...{ clock: wiredClock, seconds: wait },
+        onWait: (links, left) => {
+          stage.show(`waiting for ${links.join(", ")} (${left} s left)`);
+        },
       });
       stage.end();
       printResult(args, terminal, result, () => showCheckup(result, terminal));
-      return result.links.some(({ state }) => state === "broken") ? 1 : 0;
+      return listWaits(result).length > 0 && (wait > 0 || isBroken(result)) ? 1 : 0;
     } finally {
       stage.end();
+      distribution?.control.close();
       bucket?.close();
     }
   });
 }
 
-/** One line that is drawn anew on a screen, and goes before the result; plain lines anywhere else. */
-function createStageLine(terminal: Terminal, isQuiet: boolean): StageLine {
-  let last = "";
-  const erase = terminal.isLive ? "\r\u001b[2K" : "";
-  return {
-    show: (words) => {
-      if (!isQuiet && words !== last) terminal.say(`${erase}${words} …${terminal.isLive ? "" : "\n"}`);
-      last = words;
-    },
-    end: () => {
-      if (!isQuiet) terminal.say(erase);
-    },
-  };
-}
-
-interface StageLine {
-  show(words: string): void;
-  end(): void;
+/** Seconds for which it goes round; 0: once. */
+function readWait(args: Arguments): number {
+  const said = text(args, "wait");
+  if (said === undefined) return 0;
+  if (DURATION.test(said)) return parseSeconds(said);
+  throw new OperatorError("usage", {
+    reason: `--wait ${said}: should be a duration such as 30m`,
+    command: "checkup",
+  });
 }
 
 function findBuildFolder(

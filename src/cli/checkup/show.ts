@@ -1,5 +1,6 @@
 import { counted } from "../../words/text.ts";
 import type { CheckupResult } from "../../results/checkup.ts";
+import { wrap } from "../frame/wrap.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 
 type LinkResult = CheckupResult["links"][number];
@@ -43,16 +44,4 @@ function toLines(link: LinkResult, width: number, { style, columns }: Terminal):
     rows.push(...rest.map((line) => `${indent}      ${line}`));
   }
   return rows;
-}
-
-/** Lines of words that fit; a word that is longer stands alone. */
-function wrap(text: string, width: number): string[] {
-  const lines: string[] = [];
-  for (const word of text.split(" ")) {
-    const last = lines.at(-1);
-    if (last !== undefined && last.length + 1 + word.length <= width)
-      lines[lines.length - 1] = `${last} ${word}`;
-    else lines.push(word);
-  }
-  return lines;
 }

@@ -4,7 +4,8 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const provisionCommand: Command = {
   name: "provision",
   group: "prepare",
-  about: "makes the bucket ready: creates it, says who may read, sets its documents; shows each change first",
+  about:
+    "makes bucket and distribution ready: creates them, says who may read, sets them up; shows each change first",
   options: {
     to: SHARED.to,
     settings: SHARED.settings,

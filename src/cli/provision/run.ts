@@ -13,7 +13,10 @@ import { provision } from "../../workflows/provision.ts";
 import { askYes } from "../frame/ask.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
-import { withDestination } from "../wiring/session.ts";
+import { createStageLine } from "../frame/stage-line.ts";
+import { withTarget } from "../wiring/session.ts";
+import { readUnmade } from "../wiring/wiring.ts";
+import { openEdgeToProvision } from "../wiring/provisioned-edge.ts";
 import { showProvision } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { openBucket } from "../wiring/open.ts";
@@ -23,23 +26,32 @@ export function provisionDestination(args: Arguments, terminal: Terminal): Promi
   const print = (result: ProvisionResult): void => {
     printResult(args, terminal, result, () => showProvision(result, terminal));
   };
-  return withDestination<ExitCode>(args, terminal, async (stay, target, ties) => {
+  return withTarget<ExitCode>(readUnmade(args, terminal), args, terminal, async (stay, target, ties) => {
     const wishes = toWishes(target, args);
     if (!wishes) {
       print(provisionFolder(target, isSet(args, "dry-run")));
       return 0;
     }
     const bucket = await openBucket(target, ties);
+    const stage = createStageLine(terminal, isSet(args, "quiet") || text(args, "format") === "json");
+    const edge = await openEdgeToProvision(target, terminal, {
+      ties,
+      onWait: (seconds) => {
+        stage.show(`the distribution is being deployed (${seconds} s)`);
+      },
+    });
     try {
       const confirm = (planned: ProvisionResult): Promise<void> => confirmChanges(planned, terminal);
       const dryRun = isSet(args, "dry-run");
-      print(
-        await provision(stay, bucket, {
-          ...{ wishes, dryRun },
-          confirm: isSet(args, "yes") ? undefined : confirm,
-        }),
-      );
+      const result = await provision(stay, bucket, {
+        ...{ wishes, edge, dryRun },
+        confirm: isSet(args, "yes") ? undefined : confirm,
+      });
+      stage.end();
+      print(result);
     } finally {
+      stage.end();
+      edge?.control.close();
       bucket.close();
     }
     return 0;

@@ -5,6 +5,7 @@ import { OperatorError } from "../../core/model/failure.ts";
 import type { Sandbox, SandboxFacts, SandboxOptions } from "../../sandbox/sandbox.ts";
 import { DURATION, parseSeconds } from "../../settings/units.ts";
 import { readPolicy, type AccessPolicy } from "../../sandbox/store/permissions.ts";
+import { toCertificateReference, type ShelvedCertificate } from "../../sandbox/edge/distributions.ts";
 import { CERTIFICATE_KINDS } from "../../sandbox/edge/certificate-kinds.ts";
 import { readTraits, TRAIT_NAMES, type Traits } from "../../sandbox/edge/traits.ts";
 import {
@@ -53,6 +54,16 @@ export const sandboxCommand: Command = {
     bare: {
       kind: "switch",
       about: "no bucket yet, and the edge reads only what the bucket's settings let it: for provision",
+    },
+    empty: {
+      kind: "switch",
+      about: "no bucket and no distribution, as a new account is: for provision, which makes both",
+    },
+    certificate: {
+      kind: "list",
+      value: "NAMES[@DATE]",
+      about:
+        "a certificate that distributions can be given: its names, and the day when it ends (repeatable)",
     },
     tls: {
       kind: "text",
@@ -133,9 +144,23 @@ function readOptions(args: Arguments): Omit<SandboxOptions, "data"> {
     query: text(args, "query") === "keyed" ? "keyed" : "ignored",
     clientRoutes: isSet(args, "client-routes"),
     bare: isSet(args, "bare"),
+    empty: isSet(args, "empty"),
+    certificates: list(args, "certificate").map(readCertificate),
     tls: CERTIFICATE_KINDS.find((kind) => kind === text(args, "tls")),
     ...readTraitsOf(args),
   };
+}
+
+/** What lasts for as long as nobody says otherwise. */
+const FAR = "2099-01-01";
+
+/** `www.pelican.test,*.pelican.test@2027-03-01` */
+function readCertificate(said: string, index: number): ShelvedCertificate {
+  const [names = "", until = FAR] = said.split("@");
+  const list = names.split(",").filter((name) => name !== "");
+  if (list.length === 0 || !/^\d{4}-\d\d-\d\d$/.test(until) || Number.isNaN(Date.parse(until)))
+    throw wrong("certificate", said, "names, and a day such as www.pelican.test,*.pelican.test@2027-03-01");
+  return { reference: toCertificateReference(index + 1), names: list, until: `${until}T00:00:00Z` };
 }
 
 function readPolicyOf(args: Arguments, terminal: Terminal): AccessPolicy | undefined {
@@ -187,7 +212,7 @@ function showReady(facts: SandboxFacts, args: Arguments, terminal: Terminal): vo
     "    practice:",
     `      url: ${edge}`,
     `      store: { kind: s3, bucket: ${bucket}, region: ${region}, endpoint: "${endpoint}" }`,
-    `      edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", settle: 0s, longestFetch: 1s }`,
+    `      edge: { kind: distribution, ${distribution === "" ? "" : `id: ${distribution}, `}endpoint: "${edgeApi}", settle: 0s, longestFetch: 1s }`,
     "",
     style("strong", "its credentials, which guard nothing"),
     "",

@@ -21,7 +21,11 @@ export const setupCommand: Command = {
       about: "what the edge reads from: does it resolve index documents by itself?",
       choices: ["website", "objects"],
     },
-    edge: { kind: "text", value: "EDGE", about: "none, distribution:ID, or purge:URL of a cache" },
+    edge: {
+      kind: "text",
+      value: "EDGE",
+      about: "none, distribution (provision makes it), distribution:ID, or purge:URL of a cache",
+    },
     "dry-run": { ...SHARED["dry-run"], about: "print the settings and write nothing" },
     yes: { ...SHARED.yes, about: "take what was found, and ask nothing" },
   },

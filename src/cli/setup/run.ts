@@ -95,7 +95,11 @@ async function askDestination(
   const region =
     endpoint === undefined ? await ask("region", "In which region?", usual ?? other) : text(args, "region");
   const url = await ask("url", "Where do visitors reach it? (empty: not known yet)", look.homepage ?? "");
-  const edge = await ask("edge", "What stands before it: none, distribution:ID, purge:URL", "none");
+  const edge = await ask(
+    "edge",
+    "What stands before it: none, distribution (provision makes it), distribution:ID, purge:URL",
+    "none",
+  );
   // Without an edge visitors ask the store itself, and of its endpoints only a website's knows index documents.
   const serves = text(args, "serves") ?? (edge === "none" && endpoint === undefined ? "website" : undefined);
   return {
@@ -120,10 +124,10 @@ interface DestinationQuestions {
 function parseEdge(said: string): DestinationAnswers["edge"] {
   const [kind, value = ""] = said.split(/:(.*)/s);
   if (said === "none" || said === "") return { kind: "none" };
-  if (kind === "distribution" && value !== "") return { kind, id: value };
+  if (kind === "distribution") return value === "" ? { kind } : { kind, id: value };
   if (kind === "purge" && /^https?:\/\//.test(value)) return { kind, url: value };
   throw new OperatorError("usage", {
-    reason: `--edge ${said}: should be none, distribution:ID, or purge:URL`,
+    reason: `--edge ${said}: should be none, distribution (provision makes it), distribution:ID, or purge:URL`,
     command: "setup",
   });
 }
@@ -140,7 +144,6 @@ const PRACTICE: DestinationAnswers = {
   },
   edge: {
     kind: "distribution",
-    id: SANDBOX_DEFAULTS.distribution,
     endpoint: SANDBOX_DEFAULTS.edgeApi,
     profile: "sandbox",
     // Its store is on the same machine and answers at once.
@@ -186,9 +189,9 @@ function toFarewell(shown: string, name: string, { args, terminal, isNew, look }
   const steps = [
     ...(toBuild ? ["build the site: its folder is not there yet"] : []),
     ...(isSet(args, "sandbox")
-      ? [`rcourier sandbox --bare --data ${SANDBOX_FOLDER}/data   in another terminal, left running`]
+      ? [`rcourier sandbox --empty --data ${SANDBOX_FOLDER}/data   in another terminal, left running`]
       : []),
-    `rcourier provision${to}   makes the bucket ready; shows each change first`,
+    `rcourier provision${to}   makes bucket and edge ready; shows each change first`,
     `rcourier checkup${to}     tries the whole way to a visitor`,
     `rcourier deliver${to}`,
   ];

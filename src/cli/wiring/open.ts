@@ -4,6 +4,8 @@ import type { Bucket } from "../../ports/bucket.ts";
 import type { Clock } from "../../ports/clock.ts";
 import type { Edge } from "../../ports/edge.ts";
 import type { CountRequest, ObjectStore, TryAgain } from "../../ports/object-store.ts";
+import type { DistributionControl } from "../../ports/distribution.ts";
+import type { DistributionEdge } from "../../settings/edge-wishes.ts";
 import type { Network } from "../../ports/network.ts";
 import type { PublicSite } from "../../ports/public-site.ts";
 import type { AskingBounds } from "../../adapters/bounds.ts";
@@ -86,6 +88,17 @@ export async function openEdges(target: Target, clock: Clock, ties: RunTies): Pr
       return createPurgeEdge({ ...edge, nodes, host, bounds: ties });
     }),
   );
+}
+
+/** The interface by which a distribution is set up. */
+export async function openControl(
+  target: Target,
+  { name, endpoint, region, profile }: DistributionEdge,
+  ties: RunTies & { readonly clock: Clock },
+): Promise<DistributionControl> {
+  const { createDistributionControl } = await import("../../adapters/edges/distribution/control.ts");
+  const credentialsFile = findCredentialsFile(profile, target);
+  return createDistributionControl({ name, endpoint, region, profile, credentialsFile, ...ties }, ties.clock);
 }
 
 /** Names and certificates as this machine sees them. */

@@ -22,7 +22,7 @@ import { createRetry, withRetries, type RetryTools } from "../../perform/retry.t
 import type { BuildSource } from "../../ports/build-source.ts";
 import type { Clock } from "../../ports/clock.ts";
 import { createTally, type ObjectStore } from "../../ports/object-store.ts";
-import { buildFolderOf, chooseGeneral, chooseTarget } from "../../settings/destination.ts";
+import { assertMade, buildFolderOf, chooseGeneral, chooseTarget } from "../../settings/destination.ts";
 import type { GeneralTarget, Target } from "../../settings/target.ts";
 import { loadSettings, parseSettings, SETTINGS_FILE } from "../../settings/load.ts";
 import type { Author, Delivery, PreviewPlace, Run, Stay } from "../../workflows/run.ts";
@@ -40,8 +40,15 @@ export interface RunTools extends Pick<Run, "report" | "interruption"> {
   readonly largest: LargestSeen;
 }
 
-/** The destination that the call and the settings mean. */
+/** The destination that the call and the settings mean. Throws `edge-unmade`. */
 export function readTarget(args: Arguments, terminal: Terminal): Target {
+  const target = readUnmade(args, terminal);
+  assertMade(target);
+  return target;
+}
+
+/** The same where its distribution need not be made yet. */
+export function readUnmade(args: Arguments, terminal: Terminal): Target {
   const file = text(args, "settings") ?? SETTINGS_FILE;
   return chooseTarget(
     loadSettings(file, terminal),

@@ -123,14 +123,16 @@ export class EdgeCache {
    * What the policy decides by. A 404 that says nothing of its freshness gets ours; `must-revalidate` is left out, since the
    * library takes it for 'always', while it forbids only to serve what is stale (RFC 9111 §5.2.2.2), which is never done here.
    */
-  private toPolicyHeaders({ status, headers }: OriginAnswer): Record<string, string> {
-    const { negativeSeconds, minimumSeconds } = this.traits;
-    const said =
-      headers["cache-control"] ?? (status === 404 ? `max-age=0, s-maxage=${negativeSeconds}` : undefined);
+  private toPolicyHeaders({ status, headers, heldSeconds }: OriginAnswer): Record<string, string> {
+    const { negativeSeconds } = this.traits;
+    const minimumSeconds = Math.max(this.traits.minimumSeconds, heldSeconds);
+    const least = status === 404 ? Math.max(negativeSeconds, minimumSeconds) : minimumSeconds;
+    const unsaid = status >= 400 && least > 0 ? `max-age=0, s-maxage=${least}` : undefined;
+    const said = headers["cache-control"] ?? unsaid;
     if (said === undefined) return { ...headers };
     const fresh = /s-maxage=(\d+)/.exec(said)?.[1] ?? /max-age=(\d+)/.exec(said)?.[1] ?? "0";
-    const least = Number(fresh) < minimumSeconds ? `public, s-maxage=${minimumSeconds}` : said;
-    return { ...headers, "cache-control": least.replace(/,?\s*must-revalidate/, "") };
+    const counts = Number(fresh) < minimumSeconds ? `public, s-maxage=${minimumSeconds}` : said;
+    return { ...headers, "cache-control": counts.replace(/,?\s*must-revalidate/, "") };
   }
 }
 

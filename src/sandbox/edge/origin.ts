@@ -3,6 +3,7 @@ import { findAnswer, type AnsweringEndpoint } from "../../core/answers/find-answ
 import type { RoutingRule } from "../../core/model/website.ts";
 import { ProtocolError } from "../store/failure.ts";
 import { toErrorXml } from "../store/xml.ts";
+import { UNSAID_ERROR_SECONDS, type ErrorRule } from "./behaviour.ts";
 import type { Traits } from "./traits.ts";
 import type { ObjectTable, SandboxRoutingRule, StoredObject } from "../store/object-table.ts";
 
@@ -11,17 +12,22 @@ export type OriginKind = "website" | "objects";
 
 export interface OriginAnswer {
   readonly status: number;
+  /** Seconds for which the edge holds it at least. */
+  readonly heldSeconds: number;
   readonly headers: Readonly<Record<string, string>>;
   readonly body: Buffer;
 }
 
 export interface OriginOptions {
   readonly kind: OriginKind;
-  /** Names that stand for a folder, for a missing page, and for `/` where the endpoint resolves none by itself. */
-  readonly index: string;
-  readonly notFound: string;
-  /** An unknown address is answered with the index page. */
-  readonly clientRoutes: boolean;
+  /** What is put before every path: empty, or ends in a slash. */
+  readonly prefix: string;
+  /** What stands for `/` where the endpoint resolves none by itself; empty: nothing does. */
+  readonly rootDocument: string;
+  /** What visitors are answered in the place of an error. */
+  readonly errors: readonly ErrorRule[];
+  /** Everything is held for so long at least. */
+  readonly minimumSeconds: number;
   readonly traits: Traits;
   /** Whether the store lets this edge read a key; absent: every key but the tool's own part. */
   readonly mayRead?: ((key: string) => boolean) | undefined;
@@ -45,14 +51,23 @@ export const findPreview = (host: string | undefined): string | undefined =>
 /** What the store's endpoint answers to the edge, which itself answers with a page where the endpoint has no error document. */
 export async function askOrigin(
   findTable: () => ObjectTable,
-  { path, ifNoneMatch, preview }: OriginRequest,
+  request: OriginRequest,
   given: OriginOptions,
 ): Promise<OriginAnswer> {
-  const { traits } = given;
-  const options =
-    preview === undefined
-      ? given
-      : { ...given, traits: { ...traits, originPrefix: toPreviewPrefix(preview) } };
+  const { preview } = request;
+  const options = preview === undefined ? given : { ...given, prefix: toPreviewPrefix(preview) };
+  const answer = await answerOf(findTable, request, options);
+  const rule = options.errors.find(({ status, as }) => [status, as].includes(answer.status));
+  const held = answer.status < 400 ? 0 : (rule?.heldSeconds ?? UNSAID_ERROR_SECONDS);
+  const heldSeconds = Math.max(options.minimumSeconds, answer.heldSeconds, held);
+  return { ...answer, heldSeconds };
+}
+
+async function answerOf(
+  findTable: () => ObjectTable,
+  { path, ifNoneMatch }: OriginRequest,
+  options: OriginOptions,
+): Promise<OriginAnswer> {
   const table = findTableOrRefusal(findTable);
   if ("status" in table) return table;
   if (options.traits.originDenied) return toDenial();
@@ -63,47 +78,64 @@ export async function askOrigin(
       "NoSuchWebsiteConfiguration",
       "The specified bucket does not have a website configuration",
     );
-  const found = findAnswer(path, toEndpoint(table, options));
+  const endpoint = toEndpoint(table, options);
+  const found = findAnswer(path, { ...endpoint, fallback: undefined });
   switch (found.kind) {
     case "object":
-      return toAnswer(table, found.object, found.status, ifNoneMatch);
+      return toAnswer(table, found.object, 200, ifNoneMatch);
     case "redirect":
       return {
         status: found.status,
+        heldSeconds: 0,
         headers: { ...found.object?.headers, location: found.location },
         body: Buffer.alloc(0),
       };
     case "missing":
-      // Who may not list is not told what is missing: both are 403.
-      return mayRead
-        ? toDenial()
-        : toFailure(404, "NoSuchKey", "The specified key does not exist.", { Key: found.key });
+      return (
+        (await answerInstead(table, endpoint, ifNoneMatch)) ??
+        (mayRead
+          ? toDenial()
+          : toFailure(404, "NoSuchKey", "The specified key does not exist.", { Key: found.key }))
+      );
   }
 }
 
+/** The page that stands for what is missing; undefined: there is none. */
+async function answerInstead(
+  table: ObjectTable,
+  { fallback, get }: AnsweringEndpoint<StoredObject>,
+  ifNoneMatch: string | undefined,
+): Promise<OriginAnswer | undefined> {
+  const object = fallback && get(fallback.key);
+  return object && toAnswer(table, object, fallback.status, ifNoneMatch);
+}
+
+const toKey = ({ prefix }: OriginOptions, page: string): string => prefix + page.replace(/^\//, "");
+
 /** With `mayRead` as the bucket is set up: who may read, and which documents a website endpoint has. */
 function toEndpoint(table: ObjectTable, options: OriginOptions): AnsweringEndpoint<StoredObject> {
-  const { kind, traits, index, notFound, clientRoutes, mayRead } = options;
+  const { kind, traits, rootDocument, prefix, errors, mayRead } = options;
   const { website } = table.settings;
+  // Who may not list is not told what is missing.
+  const missing = mayRead ? 403 : 404;
+  const rule = errors.find(({ status, page }) => status === missing && page !== "");
   const error = kind === "website" ? website?.error : undefined;
-  const configured = error === undefined ? undefined : { key: error, status: 403 };
-  const plain = {
-    key: traits.originPrefix + (clientRoutes ? index : notFound),
-    status: clientRoutes ? 200 : 404,
-  };
+  const ofWebsite = error === undefined ? undefined : { key: error, status: missing };
   return {
     serves: kind,
     // What the tool writes down, of this destination and of any below or beside it, is for nobody.
     get: (key) => ((mayRead ? !mayRead(key) : /(^|\/)\.courier\//.test(key)) ? undefined : table.get(key)),
     redirectOf: ({ redirect }) => redirect,
-    indexName: mayRead ? (website?.index ?? index) : index,
-    prefix: traits.originPrefix,
-    basePath: "/",
-    hasRootDocument: !traits.noRootDocument,
+    indexName: kind === "website" ? (website?.index ?? INDEX) : rootDocument,
+    ...{ prefix, basePath: "/" },
+    hasRootDocument: rootDocument !== "" && !traits.noRootDocument,
     routing: (website?.rules ?? []).map(toRoutingRule),
-    fallback: mayRead ? configured : plain,
+    fallback: rule ? { key: toKey(options, rule.page), status: rule.as } : ofWebsite,
   };
 }
+
+/** What a website endpoint resolves folders with where nobody has set it up. */
+const INDEX = "index.html";
 
 function toRoutingRule(rule: SandboxRoutingRule): RoutingRule {
   const { KeyPrefixEquals, ReplaceKeyPrefixWith, ReplaceKeyWith, HostName, Protocol, HttpRedirectCode } =
@@ -131,10 +163,12 @@ function findTableOrRefusal(findTable: () => ObjectTable): ObjectTable | OriginA
 const toDenial = (): OriginAnswer => toFailure(403, "AccessDenied", "Access Denied");
 
 const toFailure = (status: number, code: string, message: string, more: object = {}): OriginAnswer => ({
-  status,
+  ...{ status, heldSeconds: 0 },
   headers: { "content-type": "application/xml" },
   body: Buffer.from(toErrorXml({ Code: code, Message: message, ...more })),
 });
+
+const EMPTY = { heldSeconds: 0, headers: {}, body: Buffer.alloc(0) };
 
 async function toAnswer(
   table: ObjectTable,
@@ -145,12 +179,12 @@ async function toAnswer(
   const { etag, modifiedMs, blob, headers } = object;
   const facts = { ...headers, etag: `"${etag}"`, "last-modified": new Date(modifiedMs).toUTCString() };
   if (status === 200 && ifNoneMatch === `"${etag}"`)
-    return { status: 304, headers: facts, body: Buffer.alloc(0) };
+    return { status: 304, heldSeconds: 0, headers: facts, body: Buffer.alloc(0) };
   try {
-    return { status, headers: facts, body: await readFile(table.blobPath(blob)) };
+    return { status, heldSeconds: 0, headers: facts, body: await readFile(table.blobPath(blob)) };
   } catch {
     // Overwritten between the look and the read: what stands now is as right an answer.
     const next = table.get(object.key);
-    return next ? toAnswer(table, next, status) : { status: 404, headers: {}, body: Buffer.alloc(0) };
+    return next ? toAnswer(table, next, status) : { ...EMPTY, status: 404 };
   }
 }

@@ -8,15 +8,23 @@ import type { ObjectTable } from "../store/object-table.ts";
 import { EdgeCache, FORM_MARK, type CachedAnswer } from "./cache.ts";
 import type { Certificate } from "../../serving/certificate.ts";
 import { askOrigin, findPreview, type OriginOptions } from "./origin.ts";
+import type { Behaviour } from "./behaviour.ts";
 import type { Traits } from "./traits.ts";
+
+/** The distribution that a request means, as this point knows it by now. */
+export interface Served {
+  readonly id: string;
+  readonly behaviour: Behaviour;
+  /** The bucket that it reads from; throws where there is none. */
+  readonly table: () => ObjectTable;
+  readonly origin: OriginOptions;
+}
 
 export interface PointOptions {
   readonly name: string;
-  /** The bucket that it stands before; throws where there is none. */
-  readonly table: () => ObjectTable;
-  readonly origin: OriginOptions;
-  /** Whether `/a?x=1` and `/a` are held apart. */
-  readonly query: "ignored" | "keyed";
+  /** Undefined: the host name is nobody's. */
+  readonly find: (host: string | undefined) => Served | undefined;
+  readonly traits: Traits;
   readonly purgeToken: string;
   /** Absent: it speaks plain HTTP. */
   readonly certificate?: Certificate | undefined;
@@ -40,11 +48,10 @@ export interface AccessLine {
 /** One point of presence: a caching proxy with a port of its own. */
 export class PointOfPresence {
   readonly server: Server;
-  readonly cache: EdgeCache;
+  private readonly caches = new Map<string, EdgeCache>();
   private readonly answered = new WeakMap<object, number>();
 
   constructor(private readonly options: PointOptions) {
-    this.cache = new EdgeCache(options.origin.traits);
     const answer = forLoopback((request, response) => void this.handle(request, response));
     const { certificate } = options;
     this.server = certificate ? createSecureServer(certificate, answer) : createServer(answer);
@@ -52,16 +59,25 @@ export class PointOfPresence {
   }
 
   private get traits(): Traits {
-    return this.options.origin.traits;
+    return this.options.traits;
+  }
+
+  /** What it holds for one distribution. */
+  cacheOf(id: string): EdgeCache {
+    const cache = this.caches.get(id) ?? new EdgeCache(this.traits);
+    this.caches.set(id, cache);
+    return cache;
   }
 
   /** What answers are told apart by; the address comes first, so that patterns fit. */
-  private keyOf(target: string, { headers }: IncomingMessage): string {
-    const address = this.options.query === "keyed" ? target : target.replace(/\?.*$/s, "");
+  private keyOf(target: string, { headers }: IncomingMessage, { behaviour }: Served): string {
+    const address = behaviour.query ? target : target.replace(/\?.*$/s, "");
+    const told = [...behaviour.headers, ...(behaviour.cookies ? ["cookie"] : [])];
+    const apart = told.map((name) => ` ${name}=${String(headers[name] ?? "")}`).join("");
     const preview = findPreview(headers.host);
     const host = this.traits.copyPerHost ? ` ${headers.host}` : preview === undefined ? "" : ` of ${preview}`;
     const form = `${FORM_MARK}${headers["accept-encoding"] ?? ""}`;
-    return `${address}${host}${this.traits.forms === "one" ? "" : form}`;
+    return `${address}${host}${apart}${this.traits.forms === "one" ? "" : form}`;
   }
 
   /** Some servers close a connection after so many answers. */
@@ -86,13 +102,14 @@ export class PointOfPresence {
     });
     try {
       if (!(await strike(fault, request, response))) return;
-      if (request.method === "PURGE")
-        this.purge(request, response, target, fault?.fault === "lost-invalidation");
-      else if (request.method !== "GET" && request.method !== "HEAD")
-        response.writeHead(405, { allow: "GET, HEAD, PURGE" }).end();
+      const served = this.options.find(request.headers.host);
+      const refusal = judge(request, served, this.options.certificate !== undefined);
+      if (request.method === "PURGE" && served)
+        this.purge(request, response, { target, served, isLost: fault?.fault === "lost-invalidation" });
+      else if (!served || refusal) response.writeHead(refusal?.status ?? 403, refusal?.headers).end();
       else {
-        const answer = await this.answer(request, target);
-        const compresses = !this.traits.noCompression;
+        const answer = await this.answer(request, target, served);
+        const compresses = !this.traits.noCompression && served.behaviour.compresses;
         const sent = toSent(answer, this.traits);
         // No search engine is to know of a preview.
         const isPreview = findPreview(request.headers.host) !== undefined;
@@ -120,8 +137,9 @@ export class PointOfPresence {
     });
   }
 
-  private answer(request: IncomingMessage, target: string): Promise<CachedAnswer> {
-    const { table, origin, faults } = this.options;
+  private answer(request: IncomingMessage, target: string, served: Served): Promise<CachedAnswer> {
+    const { faults } = this.options;
+    const { table, origin, behaviour } = served;
     const [path = "/"] = target.split("?");
     // A visitor's reload does not make the edge ask again: what they say of caches is between them and their own.
     const told = Object.entries(request.headers).filter(
@@ -130,10 +148,10 @@ export class PointOfPresence {
     const facts = {
       method: "GET",
       // Whether a copy fits is asked by what answers are told apart by.
-      url: this.options.query === "keyed" ? target : path,
+      url: behaviour.query ? target : path,
       headers: Object.fromEntries(told.map(([name, value]) => [name, String(value)])),
     };
-    return this.cache.answer(this.keyOf(target, request), facts, async (ifNoneMatch) => {
+    return this.cacheOf(served.id).answer(this.keyOf(target, request, served), facts, async (ifNoneMatch) => {
       const fault = faults.choose({ part: "origin", operation: "GET", key: path.slice(1) });
       if (fault?.fault === "server-error") throw new Error("it answered 500");
       const preview = findPreview(request.headers.host);
@@ -145,23 +163,52 @@ export class PointOfPresence {
   }
 
   /** HTTP PURGE for one address at this point; 404 says that it was not held. */
-  private purge(request: IncomingMessage, response: ServerResponse, target: string, isLost: boolean): void {
+  private purge(
+    request: IncomingMessage,
+    response: ServerResponse,
+    {
+      target,
+      served,
+      isLost,
+    }: { readonly target: string; readonly served: Served; readonly isLost: boolean },
+  ): void {
     if (request.headers["x-purge-token"] !== this.options.purgeToken) {
       response.writeHead(403).end("forbidden\n");
       return;
     }
-    const held = isLost || this.forget(request, target);
+    const held = isLost || this.forget(request, target, served);
     const isDone = held || this.traits.purgeAlwaysOk;
     response
       .writeHead(isDone ? 200 : 404, { "content-type": "text/plain" })
       .end(isDone ? "purged\n" : "not cached\n");
   }
 
-  private forget(request: IncomingMessage, target: string): boolean {
+  private forget(request: IncomingMessage, target: string, served: Served): boolean {
+    const cache = this.cacheOf(served.id);
     if (!this.traits.purgeWildcards || !target.endsWith("*"))
-      return this.cache.forget(this.keyOf(target, request));
-    return this.cache.forgetAll((key) => key.startsWith(target.slice(0, -1))) > 0;
+      return cache.forget(this.keyOf(target, request, served));
+    return cache.forgetAll((key) => key.startsWith(target.slice(0, -1))) > 0;
   }
+}
+
+interface Refusal {
+  readonly status: number;
+  readonly headers: Readonly<Record<string, string>>;
+}
+
+/** What is answered without a look at what is held; undefined: nothing stands against the request. */
+function judge(
+  { method = "", url = "/", headers: { host = "" } }: IncomingMessage,
+  served: Served | undefined,
+  isSecure: boolean,
+): Refusal | undefined {
+  if (!served?.behaviour.isOn) return { status: 403, headers: {} };
+  const { methods, plainHttp } = served.behaviour;
+  if (!methods.includes(method)) return { status: 405, headers: { allow: `${methods.join(", ")}, PURGE` } };
+  if (method !== "GET" && method !== "HEAD") return { status: 403, headers: {} };
+  if (isSecure || plainHttp === "allow-all") return undefined;
+  if (plainHttp === "https-only") return { status: 403, headers: {} };
+  return { status: 301, headers: { location: `https://${host}${url}` } };
 }
 
 /** What is sent of an answer, whatever the visitor's conditions: some servers add headers, others say less. */

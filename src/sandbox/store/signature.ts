@@ -25,7 +25,7 @@ export interface SignatureRules {
   readonly identities: readonly Identity[];
   readonly region: string;
   /** The protocol's name of the service that is asked. */
-  readonly service: "s3" | "cloudfront";
+  readonly service: "s3" | "cloudfront" | "acm";
   readonly nowMs: number;
 }
 

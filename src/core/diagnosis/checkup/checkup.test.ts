@@ -1,4 +1,5 @@
 import { judgeForgetting, judgeHabits, type ForgettingTrial } from "./edge-links.ts";
+import { judgeDistribution } from "./distribution-link.ts";
 import { judgeConditions, judgeFirstLook, judgeTrial, judgeWebsite } from "./store-links.ts";
 import {
   judgeCertificate,
@@ -43,7 +44,11 @@ test.each([
   ["a certificate that ends soon", judgeCertificate("h", { untilMs: NOW + 86_400_000, names: ["h"] }, NOW), "note", "certificate-ends"],
   ["a certificate that will do", judgeCertificate("h", { untilMs: NOW + 86_400_000 * 60, names: ["h"] }, NOW), "good", undefined],
   ["a root that lists the bucket", judgeRoot({ status: 200, headers: { "content-type": "application/xml" }, hash: "x", size: 1 }, { path: "/", entry: "index.html", isDelivered: true }), "broken", "root-lists"],
-  ["client routes that nobody answers", judgeMissing({ status: 404, headers: {}, hash: "x", size: 1 }, { address: "/x", clientRoutes: true }), "broken", "routes-not-answered"],
+  ["client routes that nobody answers", judgeMissing({ status: 404, headers: {}, hash: "x", size: 1 }, { address: "/x", clientRoutes: true, isDelivered: true }), "broken", "routes-not-answered"],
+  ["client routes of a site that is not delivered", judgeMissing({ status: 403, headers: {}, hash: "x", size: 1 }, { address: "/x", clientRoutes: true, isDelivered: false }), "not-tried", undefined],
+  ["missing pages of a site that is not delivered", judgeMissing({ status: 403, headers: {}, hash: "x", size: 1 }, { address: "/x", clientRoutes: false, isDelivered: false }), "not-tried", undefined],
+  ["a distribution that is off", judgeDistribution({ steps: [{ do: "switch-on" }], byHand: [], isDeployed: true }), "broken", "distribution-otherwise"],
+  ["a distribution of which only the settings lack something", judgeDistribution({ steps: [{ do: "write-settings", file: "f", names: ["query"] }], byHand: [], isDeployed: false }), "note", "being-deployed"],
   ["a pattern that fails", judgeForgetting({ edge: "e", patterns: "ban", exact: { state: "new" }, pattern: { state: "failed", failure: { kind: "no-purges", node: "n" } } }), "broken", "patterns-unknown"],
   ["an edge that holds nothing", judgeForgetting({ edge: "e", exact: { state: "not-held" } }), "good", undefined],
   ["habits that the settings say", judgeHabits({ holdsZero: false, ignoresQuery: true, holdsNegative: true }, { minimumFreshness: 0, query: "ignored" }), "good", undefined],

@@ -12,6 +12,7 @@ export const LINKS = [
   "conditions",
   "records",
   "website",
+  "distribution",
   "name",
   "certificate",
   "edge",
@@ -50,6 +51,8 @@ export const LINK_CAUSES = [
   "no-website",
   "website-unknown",
   "website-otherwise",
+  "distribution-otherwise",
+  "being-deployed",
   "no-url",
   "name-unknown",
   "certificate-expired",
@@ -95,6 +98,8 @@ export type Asked =
         /** A write on a condition that can't hold. */
         | "condition"
         | "website"
+        /** How the distribution before the store is set up. */
+        | "distribution"
         /** The destination's `url`. */
         | "url"
         /** What is held, for how long, and under which names. */
@@ -128,6 +133,8 @@ export type Found =
         | "refused"
         | "no-name-needed"
         | "as-written"
+        | "as-wished"
+        | "being-deployed"
         | "index-page"
         | "client-routes"
         | "list-of-bucket"
@@ -144,6 +151,7 @@ export type Found =
         | "store-timeless"
         | "exact-keys"
         | "may-not-look"
+        | "may-not-look-there"
         | "web-server"
         | "no-probe"
         | "dry-run"
@@ -165,7 +173,8 @@ export type Found =
   | { readonly code: "edge-failure"; readonly failure: EdgeFailure }
   | { readonly code: "pattern-failure"; readonly failure: EdgeFailure }
   | { readonly code: "forgotten"; readonly byPattern: boolean }
-  | { readonly code: "habits"; readonly habits: readonly SeenHabit[] };
+  | { readonly code: "habits"; readonly habits: readonly SeenHabit[] }
+  | { readonly code: "differs"; readonly count: number };
 
 /** One thing that an edge was seen to do, or not to. */
 export interface SeenHabit {

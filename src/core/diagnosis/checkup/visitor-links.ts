@@ -124,14 +124,24 @@ export function judgeFolders(
 const toFound = (answer: VisitorAnswer | undefined): Found =>
   answer ? { code: "status", status: answer.status } : { code: "no-answer" };
 
+export interface MissingFacts {
+  readonly address: UrlPath;
+  readonly clientRoutes: boolean;
+  /** Whether the store has an entry page already, or nobody can tell. */
+  readonly isDelivered: boolean;
+}
+
 /** An address under which nothing stands. */
 export function judgeMissing(
   answer: VisitorAnswer | undefined,
-  { address, clientRoutes }: { readonly address: UrlPath; readonly clientRoutes: boolean },
+  { address, clientRoutes, isDelivered }: MissingFacts,
 ): Link {
   const asked: Asked = { code: "missing", address };
   const found = toFound(answer);
   const isAnswered = answer?.status === 200;
+  // The page that stands for what is missing is not there yet itself.
+  if (!isDelivered && !isAnswered && (clientRoutes || answer?.status === 403))
+    return notTried("missing pages", { code: "not-delivered" });
   if (clientRoutes)
     return isAnswered
       ? good("missing pages", asked, { code: "client-routes" })

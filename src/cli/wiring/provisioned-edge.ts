@@ -1,0 +1,110 @@
+import { readFileSync, realpathSync, renameSync, statSync, writeFileSync } from "node:fs";
+import { relative, resolve } from "node:path";
+import type { RunTies } from "./open.ts";
+import { openControl } from "./open.ts";
+import { wiredClock } from "./wiring.ts";
+import { findDistribution, toDistributionWishes, type DistributionEdge } from "../../settings/edge-wishes.ts";
+import { parseSettings } from "../../settings/load.ts";
+import type { Target } from "../../settings/target.ts";
+import { addValues, placeOfEdge } from "../../settings/write.ts";
+import type { EdgeToProvision, KnownOfEdge, UnsaidSettings } from "../../workflows/provision-edge.ts";
+import type { Terminal } from "../frame/terminal.ts";
+
+export interface EdgeTies {
+  readonly ties: RunTies;
+  readonly onWait: (seconds: number) => void;
+}
+
+/** The distribution before the bucket of a destination; undefined: none stands there. */
+export async function openEdgeToProvision(
+  target: Target,
+  terminal: Terminal,
+  { ties, onWait }: EdgeTies,
+): Promise<EdgeToProvision | undefined> {
+  const edge = findDistribution(target);
+  const { store, site, destination } = target;
+  if (!edge || store.kind !== "s3") return undefined;
+  const { AWS_REGION: usual = "", AWS_DEFAULT_REGION: other = "" } = terminal.environment;
+  const region = store.region ?? [usual, other].find((one) => one !== "");
+  return {
+    control: await openControl(target, edge, { ...ties, clock: wiredClock }),
+    id: edge.id,
+    wishes: toDistributionWishes(target, { edge, store, region }),
+    mark: `${site}, ${destination} (${store.bucket}/${store.prefix}, Restless Courier)`.slice(0, 128),
+    settings: toUnsaid(target, edge, terminal),
+    deployedWithin: edge.confirmWithin,
+    onWait,
+  };
+}
+
+/** What deliveries want to know of a distribution, and the settings do not say. */
+function toUnsaid(target: Target, edge: DistributionEdge, terminal: Terminal): UnsaidSettings {
+  const names = [
+    ...(edge.id === "" ? ["id"] : []),
+    ...(edge.query === undefined ? ["query"] : []),
+    ...(edge.minimumFreshness === undefined ? ["minimumFreshness"] : []),
+    ...(edge.negative === undefined ? ["negative"] : []),
+  ];
+  const isNowhere = target.siteRules.url === undefined;
+  const { file } = target.locate([]);
+  const shown = relative(terminal.folder, resolve(terminal.folder, file));
+  return {
+    file: shown,
+    names: isNowhere ? [...names, "url"] : names,
+    write: (known) => {
+      const all = toValues(known);
+      const own = Object.fromEntries(names.map((name) => [name, all[name] ?? ""]));
+      const url = isNowhere ? { url: `https://${known.domain}` } : undefined;
+      const why = writeDown({ target, terminal, own, url }, resolve(terminal.folder, file));
+      if (why === undefined) return undefined;
+      return { why, lines: Object.entries({ ...own, ...url }).map(([name, value]) => `${name}: ${value}`) };
+    },
+  };
+}
+
+const toValues = (known: KnownOfEdge): Readonly<Record<string, string>> => ({
+  id: known.id,
+  query: known.query,
+  minimumFreshness: `${known.minimumSeconds}s`,
+  negative: `${known.negativeSeconds}s`,
+});
+
+interface Writing {
+  readonly target: Target;
+  readonly terminal: Terminal;
+  /** Values of the edge. */
+  readonly own: Readonly<Record<string, string>>;
+  /** Of the destination. */
+  readonly url: Readonly<Record<string, string>> | undefined;
+}
+
+/** @returns why it could not be done */
+function writeDown({ target, terminal, own, url }: Writing, file: string): string | undefined {
+  try {
+    const before = readFileSync(file, "utf8");
+    const after = complete(before, { target, own, url });
+    if (after === undefined)
+      return "its place in the file can't be added to (an alias, or a form of its own)";
+    parseSettings(after, file, {
+      environment: new Proxy(terminal.environment, { get: (all, key: string) => all[key] ?? "x" }),
+    });
+    // Beside it first: a call that dies meanwhile leaves the settings whole.
+    const real = realpathSync(file);
+    const next = `${real}.new`;
+    writeFileSync(next, after, { mode: statSync(real).mode });
+    renameSync(next, real);
+    return undefined;
+  } catch (error) {
+    return `the file can't be written (${(error as NodeJS.ErrnoException).code ?? (error as Error).message})`;
+  }
+}
+
+function complete(
+  text: string,
+  { target: { destination }, own, url }: Pick<Writing, "target" | "own" | "url">,
+): string | undefined {
+  const place = ["destinations", destination];
+  const withUrl = url === undefined ? text : addValues(text, place, url);
+  if (withUrl === undefined || Object.keys(own).length === 0) return withUrl;
+  return addValues(withUrl, placeOfEdge(withUrl, destination), own);
+}

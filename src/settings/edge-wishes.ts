@@ -1,0 +1,99 @@
+import { isIP } from "node:net";
+import type { DistributionWishes, OriginFault } from "../core/distribution/plan.ts";
+import type { Origin } from "../core/model/distribution.ts";
+import type { NamedEdgeSettings, PlacedStore, Target } from "./target.ts";
+
+/** A distribution of the settings. */
+export type DistributionEdge = Extract<NamedEdgeSettings, { kind: "distribution" }>;
+
+/** The distribution that stands before the store, where one does: just this one reads from it, and can be set up. */
+export function findDistribution({ edges }: Pick<Target, "edges">): DistributionEdge | undefined {
+  const [first] = edges;
+  return first?.kind === "distribution" ? first : undefined;
+}
+
+type Bucket = Exclude<PlacedStore, { kind: "folder" }>;
+
+/** How the settings want the distribution before the store to be. @param region where the bucket is, if anybody says so */
+export function toDistributionWishes(
+  target: Pick<Target, "siteRules" | "readers">,
+  { edge, store, region }: { edge: DistributionEdge; store: Bucket; region: string | undefined },
+): DistributionWishes {
+  const { entry, notFound, clientRoutes, url, addressRules } = target.siteRules;
+  const { basePath } = addressRules;
+  const isWhole = basePath === "/";
+  const { origin, sameHosts } = findOrigin(target, { edge, store, region });
+  return {
+    ...{ origin, sameHosts, isWhole },
+    ...(store.serves === "website" ? {} : isWhole ? { rootDocument: entry } : { unresolved: basePath }),
+    missing: clientRoutes
+      ? { page: basePath + entry, as: 200 }
+      : { page: basePath + (notFound ?? "404.html"), as: 404 },
+    https: url === undefined || url.startsWith("https:"),
+    ignoresQuery: edge.query !== "keyed",
+    minimumSeconds: edge.minimumFreshness ?? 0,
+    names: url === undefined ? [] : namesOf(new URL(url).hostname),
+    ...{ certificate: edge.certificate, certificateRegion: edge.region },
+  };
+}
+
+/** A distribution's own name is no name to be given to it, and those of this machine are nobody's. */
+const namesOf = (host: string): string[] =>
+  isIP(host.replace(/[[\]]/g, "")) !== 0 || /^localhost$|\.cloudfront\.net$/.test(host) ? [] : [host];
+
+interface OriginFacts {
+  readonly origin: Origin | OriginFault;
+  readonly sameHosts: readonly string[];
+}
+
+const faultOf = (origin: OriginFault): OriginFacts => ({ origin, sameHosts: [] });
+
+function findOrigin(
+  { siteRules, readers }: Pick<Target, "siteRules" | "readers">,
+  { edge, store, region }: { edge: DistributionEdge; store: Bucket; region: string | undefined },
+): OriginFacts {
+  const { basePath } = siteRules.addressRules;
+  const { prefix, bucket, serves } = store;
+  // Visitors' paths go on to the store as they are: whatever is before the site's own part is put before them.
+  if (!`/${prefix}`.endsWith(basePath)) return faultOf({ code: "prefix", basePath, prefix });
+  const path = `/${prefix}`.slice(0, -basePath.length);
+  const access = readers === "edge-only" ? "signed" : "plain";
+  // A stand-in for the interface stands for the cloud's own buckets as well.
+  const isElsewhere = store.endpoint !== undefined && edge.endpoint === undefined;
+  if (isElsewhere) {
+    if (serves === "website") return faultOf({ code: "website-elsewhere" });
+    if (access === "signed") return faultOf({ code: "signed-elsewhere" });
+    return toElsewhere(store, path);
+  }
+  if (region === undefined) return faultOf({ code: "no-region" });
+  const suffix = region.startsWith("cn-") ? "amazonaws.com.cn" : "amazonaws.com";
+  if (serves === "website") {
+    const hosts = ["-", "."].map((mark) => `${bucket}.s3-website${mark}${region}.${suffix}`);
+    const [dashed = "", dotted = ""] = hosts;
+    const host = DASHED.has(region) ? dashed : dotted;
+    return { origin: { host, path, access: "plain", protocol: "http" }, sameHosts: hosts };
+  }
+  const host = `${bucket}.s3.${region}.${suffix}`;
+  const sameHosts = [`${bucket}.s3-${region}.${suffix}`];
+  if (region === "us-east-1") sameHosts.push(`${bucket}.s3.${suffix}`);
+  return { origin: { host, path, access, protocol: "https" }, sameHosts };
+}
+
+/** Regions whose website endpoints have a dash before their name; all later ones have a dot there. */
+const DASHED = new Set(
+  (
+    "us-east-1 us-west-1 us-west-2 ap-southeast-1 ap-southeast-2 ap-northeast-1 eu-west-1 sa-east-1 " +
+    "us-gov-west-1"
+  ).split(" "),
+);
+
+function toElsewhere({ endpoint = "", bucket, addressing }: Bucket, path: string): OriginFacts {
+  const { protocol, host, pathname } = new URL(endpoint);
+  const base = pathname.replace(/\/$/, "");
+  const place =
+    addressing === "host"
+      ? { host: `${bucket}.${host}`, path: base + path }
+      : { host, path: `${base}/${bucket}${path}` };
+  const spoken = protocol === "http:" ? "http" : "https";
+  return { origin: { ...place, access: "plain", protocol: spoken }, sameHosts: [] };
+}
