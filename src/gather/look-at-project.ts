@@ -1,6 +1,6 @@
 import { existsSync, readdirSync, readFileSync, statSync } from "node:fs";
 import { join } from "node:path";
-import { findBuild, type ProjectLook } from "../core/build/find-build.ts";
+import { findBuild, isEmptyWithoutScripts, type ProjectLook } from "../core/build/find-build.ts";
 
 const SKIPPED = new Set(["node_modules", ".git", ".hg", ".svn", "src", "test", "tests", "vendor"]);
 const DEEPEST = 3;
@@ -16,9 +16,16 @@ export function lookAtProject(folder: string): ProjectLook {
     repository: readRepository(folder),
   };
   const build = findBuild(look);
-  const title = build?.isThere === true ? readTitle(join(folder, build.folder, "index.html")) : undefined;
-  return { ...look, title };
+  if (build?.isThere !== true) return look;
+  const page = readText(join(folder, build.folder, "index.html"))?.slice(0, MOST_PAGE) ?? "";
+  const isOnly = listNames(join(folder, build.folder)).every(
+    (name) => !/\.html?$/.test(name) || /^(index|404|200)\.html$/.test(name),
+  );
+  return { ...look, title: titleOf(page), isMadeByScripts: isOnly && isEmptyWithoutScripts(page) };
 }
+
+/** The part of a page that is looked at. */
+const MOST_PAGE = 20_000;
 
 function listNames(folder: string): string[] {
   try {
@@ -93,5 +100,5 @@ function readText(file: string): string | undefined {
   }
 }
 
-const readTitle = (file: string): string | undefined =>
-  /<title>([^<]{1,200})<\/title>/i.exec(readText(file)?.slice(0, 20_000) ?? "")?.[1]?.trim();
+const titleOf = (page: string): string | undefined =>
+  /<title>([^<]{1,200})<\/title>/i.exec(page)?.[1]?.trim();

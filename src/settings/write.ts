@@ -31,17 +31,22 @@ export interface DestinationAnswers {
 export interface SetupAnswers {
   readonly site: string;
   readonly folder: string;
+  /** Whether an unknown address is answered with the entry page. */
+  readonly clientRoutes: boolean;
+  /** Where editors find the schema, from the settings' folder; absent: they do not. */
+  readonly schema?: string | undefined;
   readonly destination: DestinationAnswers;
 }
 
 /** New settings with a comment where something can be chosen. */
-export function toSettingsText({ site, folder, destination }: SetupAnswers): string {
+export function toSettingsText({ site, folder, clientRoutes, schema, destination }: SetupAnswers): string {
   return [
+    ...(schema === undefined ? [] : [`# yaml-language-server: $schema=${schema}`]),
     "# Settings of Restless Courier. No secret stands here: credentials come from the environment or a profile.",
     `site: ${toScalar(site)}`,
     "build:",
     `  folder: ${toScalar(folder)}   # what is delivered; an archive (.zip, .tar.gz) will do as well`,
-    "  # clientRoutes: true   # an unknown address is answered with the entry page (single-page apps)",
+    `  ${clientRoutes ? "" : "# "}clientRoutes: true   # an unknown address is answered with the entry page (single-page apps)`,
     '  # exclude: ["**/*.map"]',
     "# freshness:             # how long copies may be reused; names with a hash get a year by themselves",
     '#   - { files: "data/**/*.json", browser: 1m, edge: 1h }',

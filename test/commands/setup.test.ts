@@ -43,6 +43,22 @@ test.each([
   expect([policy.exit, policy.stdout]).toEqual([0, expect.stringContaining("pelican-sound-web/staging/*")]);
 }); // prettier-ignore
 
+test("an app that scripts make gets client routes; editors find the schema; a script is added where it is asked for", async () => {
+  const app = '<!doctype html><title>Boats</title><body><div id="app"></div><script src="a.js"></script></body>';
+  const project = newProject({ "dist/index.html": app, "dist/404.html": "<p>Not here</p>", "package.json": '{\n  "name": "boats"\n}\n', "node_modules/restless-courier/courier.schema.json": "{}" });
+  const given = ["--yes", "--bucket", "pelican-sound-web", "--region", "eu-west-1", "--edge", "distribution"];
+  expect((await project.run(["setup", "--settings", "a.yaml", ...given])).exit).toBe(0);
+  const text = readFileSync(join(project.folder, "a.yaml"), "utf8");
+  expect(text.split("\n")[0]).toBe("# yaml-language-server: $schema=./node_modules/restless-courier/courier.schema.json");
+  expect(text).toContain("\n  clientRoutes: true ");
+  expect(text).toContain("\n    edge: { kind: distribution }\n");
+  const manifest = (): string => readFileSync(join(project.folder, "package.json"), "utf8");
+  expect(manifest()).not.toContain("rcourier");
+  await project.run(["setup", "--settings", "b.yaml", "--script", "yes", "--client-routes", "no", ...given]);
+  expect(manifest()).toContain('"deliver": "rcourier deliver"');
+  expect(readFileSync(join(project.folder, "b.yaml"), "utf8")).toContain("\n  # clientRoutes: true ");
+}); // prettier-ignore
+
 test("setup without a terminal names what is missing; a wrong answer is said; nothing is written", async () => {
   const project = newProject({ "dist/index.html": "x" });
   const call = (...args: string[]) => project.run(["setup", "--settings", "made.yaml", ...args]);
@@ -50,9 +66,13 @@ test("setup without a terminal names what is missing; a wrong answer is said; no
     exit: 2,
     stderr: expect.stringContaining("--bucket is needed") as string,
   });
-  expect(await call("--bucket", "b", "--region", "r", "--edge", "cdn")).toMatchObject({ exit: 2, stderr: expect.stringContaining("distribution:ID") as string }); // prettier-ignore
-  const shown = await call("--bucket", "b", "--region", "r", "--edge", "none", "--dry-run");
-  expect([shown.exit, shown.stdout]).toEqual([0, expect.stringContaining("bucket: b")]);
+  expect(await call("--bucket", "pelican", "--region", "eu-west-1", "--edge", "cdn")).toMatchObject({ exit: 2, stderr: expect.stringContaining("distribution:ID") as string }); // prettier-ignore
+  const shown = await call("--bucket", "pelican", "--region", "eu-west-1", "--edge", "none", "--dry-run");
+  expect([shown.exit, shown.stdout]).toEqual([0, expect.stringContaining("bucket: pelican")]);
+  expect(await call("--bucket", "pelican", "--region", "eu-west1")).toMatchObject({
+    exit: 2,
+    stderr: expect.stringContaining("should be the name of a region") as string,
+  });
   expect(() => readFileSync(join(project.folder, "made.yaml"))).toThrow();
 });
 

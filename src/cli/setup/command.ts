@@ -9,6 +9,16 @@ export const setupCommand: Command = {
     sandbox: { kind: "switch", about: "add a destination on the sandbox, to practise on" },
     site: { kind: "text", value: "NAME", about: "the site's name" },
     build: SHARED.build,
+    "client-routes": {
+      kind: "text",
+      value: "YES",
+      about: "whether unknown addresses are answered with the entry page: yes or no",
+    },
+    script: {
+      kind: "text",
+      value: "YES",
+      about: 'whether package.json gets "deliver": "rcourier deliver": yes or no',
+    },
     destination: { kind: "text", value: "NAME", about: "the destination's name", default: "production" },
     url: { kind: "text", value: "URL", about: "where visitors reach it" },
     bucket: { kind: "text", value: "NAME", about: "the bucket" },

@@ -2,7 +2,6 @@ import { appendFileSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileS
 import { basename, dirname, join, relative, resolve } from "node:path";
 import type { ExitCode } from "../../words/exits.ts";
 import { findBuild, guessSiteName, type FoundReason, type ProjectLook } from "../../core/build/find-build.ts";
-import { OperatorError } from "../../core/model/failure.ts";
 import { lookAtProject } from "../../gather/look-at-project.ts";
 import { SANDBOX_DEFAULTS } from "../../sandbox/sandbox.ts";
 import { parseSettings, readSettingsText, SETTINGS_FILE, toInvalid } from "../../settings/load.ts";
@@ -13,6 +12,9 @@ import {
   type DestinationAnswers,
   type SetupAnswers,
 } from "../../settings/write.ts";
+import { ANSWER_CHECKS } from "../../settings/answers.ts";
+import { addScript, findPackage } from "./package-script.ts";
+import { createQuestions, toWrong, type Ask } from "./questions.ts";
 import { askText } from "../frame/ask.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { SANDBOX_CREDENTIALS, SANDBOX_FOLDER } from "../wiring/sandbox-credentials.ts";
@@ -28,7 +30,21 @@ export async function setUp(args: Arguments, terminal: Terminal): Promise<ExitCo
     terminal.print(`${shown} has the destination ${name} already: nothing to add\n`);
     return 0;
   }
-  const ask = createQuestions(args, terminal);
+  const questions = createQuestions(args, terminal, askText);
+  return questions.keep(() => answerAll(questions.ask, { args, terminal, file, before, name }));
+}
+
+interface SetupFacts {
+  readonly args: Arguments;
+  readonly terminal: Terminal;
+  readonly file: string;
+  /** Absent: there are no settings yet. */
+  readonly before: string | undefined;
+  readonly name: string;
+}
+
+async function answerAll(ask: Ask, { args, terminal, file, before, name }: SetupFacts): Promise<ExitCode> {
+  const shown = relative(terminal.folder, file);
   const look = lookAtProject(dirname(file));
   const build = before === undefined ? await askBuild(look, { ask, file }) : undefined;
   const destination = isSet(args, "sandbox")
@@ -51,28 +67,27 @@ export async function setUp(args: Arguments, terminal: Terminal): Promise<ExitCo
     terminal.print(after);
     return 0;
   }
+  // Whoever asks for no questions has not asked for this either.
+  const isAsked = terminal.canAsk && !isSet(args, "yes");
+  const manifest = before === undefined ? findPackage(dirname(file)) : undefined;
+  const isWanted = manifest !== undefined && (await askScript(ask, isAsked ? "yes" : "no"));
   // A new file is made, never written through a link that leads to where nothing is yet.
   writeFileSync(file, after, { flag: before === undefined ? "wx" : "w" });
   if (isSet(args, "sandbox")) writeSandboxCredentials(dirname(file));
+  if (isWanted && !addScript(dirname(file), manifest))
+    terminal.say("package.json stays as it is: it can't be added to\n");
   terminal.print(toFarewell(shown, name, { args, terminal, isNew: before === undefined, look }));
   return 0;
 }
 
-type Ask = (option: string, question: string, fallback?: string) => Promise<string>;
+const askScript = async (ask: Ask, fallback: "yes" | "no"): Promise<boolean> =>
+  isYes(
+    await ask("script", 'Add "deliver": "rcourier deliver" to package.json? (yes or no)', {
+      ...{ fallback, check: ANSWER_CHECKS.yesOrNo },
+    }),
+  );
 
-/** An answer comes from the call, or from a person, or is what was found. */
-function createQuestions(args: Arguments, terminal: Terminal): Ask {
-  return async (option, question, fallback) => {
-    const given = text(args, option);
-    if (given !== undefined) return given;
-    if (terminal.canAsk && !isSet(args, "yes")) return askText(question, fallback);
-    if (fallback !== undefined) return fallback;
-    throw new OperatorError("usage", {
-      reason: `--${option} is needed (${question.toLowerCase()}), and there is no terminal to ask at`,
-      command: "setup",
-    });
-  };
-}
+const isYes = (answer: string): boolean => /^y/i.test(answer);
 
 async function askBuild(
   look: ProjectLook,
@@ -80,33 +95,60 @@ async function askBuild(
 ): Promise<Omit<SetupAnswers, "destination">> {
   const found = findBuild(look);
   const reason = found ? ` (${showReason(found.reason)})` : "";
-  const folder = await ask("build", `Which folder holds the build?${reason}`, found?.folder);
-  const site = await ask("site", "What is the site called?", guessSiteName(look) ?? basename(dirname(file)));
-  return { site, folder };
+  const check = ANSWER_CHECKS.text;
+  const folder = await ask("build", `Which folder holds the build?${reason}`, {
+    fallback: found?.folder,
+    check,
+  });
+  const name = guessSiteName(look) ?? basename(dirname(file));
+  const site = await ask("site", "What is the site called?", { fallback: name, check });
+  const routes = await ask(
+    "client-routes",
+    "Is it a single-page app, whose unknown addresses are answered with the entry page? (yes or no)",
+    { fallback: look.isMadeByScripts === true ? "yes" : "no", check: ANSWER_CHECKS.yesOrNo },
+  );
+  const schema = existsSync(join(dirname(file), SCHEMA)) ? `./${SCHEMA}` : undefined;
+  return { site, folder, clientRoutes: isYes(routes), schema };
 }
+
+/** Editors check the settings by it, where the tool is installed in the project. */
+const SCHEMA = "node_modules/restless-courier/courier.schema.json";
 
 async function askDestination(
   name: string,
   { args, terminal, look, ask }: DestinationQuestions,
 ): Promise<DestinationAnswers> {
-  const bucket = await ask("bucket", "Which bucket?");
   const endpoint = text(args, "endpoint");
+  const prefix = text(args, "prefix");
+  for (const [option, said, check] of [
+    ["endpoint", endpoint, ANSWER_CHECKS.endpoint],
+    ["prefix", prefix, ANSWER_CHECKS.prefix],
+  ] as const) {
+    const mistake = said === undefined ? undefined : check(said);
+    if (mistake !== undefined) throw toWrong(`--${option} ${said}: ${mistake}`);
+  }
+  const isCloud = endpoint === undefined;
+  const bucket = await ask("bucket", "Which bucket?", { check: ANSWER_CHECKS.bucket(isCloud) });
   const { AWS_REGION: usual, AWS_DEFAULT_REGION: other } = terminal.environment;
-  const region =
-    endpoint === undefined ? await ask("region", "In which region?", usual ?? other) : text(args, "region");
-  const url = await ask("url", "Where do visitors reach it? (empty: not known yet)", look.homepage ?? "");
+  const region = isCloud
+    ? await ask("region", "In which region?", { fallback: usual ?? other, check: ANSWER_CHECKS.region(true) })
+    : text(args, "region");
+  const url = await ask("url", "Where do visitors reach it? (empty: not known yet)", {
+    fallback: look.homepage ?? "",
+    check: ANSWER_CHECKS.url,
+  });
   const edge = await ask(
     "edge",
     "What stands before it: none, distribution (provision makes it), distribution:ID, purge:URL",
-    "none",
+    { fallback: "none", check: ANSWER_CHECKS.edge },
   );
   // Without an edge visitors ask the store itself, and of its endpoints only a website's knows index documents.
-  const serves = text(args, "serves") ?? (edge === "none" && endpoint === undefined ? "website" : undefined);
+  const serves = text(args, "serves") ?? (edge === "none" && isCloud ? "website" : undefined);
   return {
     name,
     ...(url === "" ? {} : { url }),
     store: {
-      ...{ bucket, region, endpoint, prefix: text(args, "prefix") },
+      ...{ bucket, region, endpoint, prefix },
       serves: serves === "website" || serves === "objects" ? serves : undefined,
     },
     edge: parseEdge(edge),
@@ -121,15 +163,11 @@ interface DestinationQuestions {
   readonly ask: Ask;
 }
 
+/** An answer that was checked. */
 function parseEdge(said: string): DestinationAnswers["edge"] {
   const [kind, value = ""] = said.split(/:(.*)/s);
-  if (said === "none" || said === "") return { kind: "none" };
   if (kind === "distribution") return value === "" ? { kind } : { kind, id: value };
-  if (kind === "purge" && /^https?:\/\//.test(value)) return { kind, url: value };
-  throw new OperatorError("usage", {
-    reason: `--edge ${said}: should be none, distribution (provision makes it), distribution:ID, or purge:URL`,
-    command: "setup",
-  });
+  return kind === "purge" ? { kind, url: value } : { kind: "none" };
 }
 
 /** The sandbox as it runs without any option. */

@@ -10,6 +10,8 @@ export interface ProjectLook {
   readonly repository?: string | undefined;
   /** The title of the page in the likeliest build, where there is one. */
   readonly title?: string | undefined;
+  /** Whether that page is the only one, has no text of its own, and is made by scripts. */
+  readonly isMadeByScripts?: boolean | undefined;
 }
 
 /** Why it is this folder. `name`: the file of the project that tells. */
@@ -58,6 +60,13 @@ export function findBuild({ names, pageFolders }: ProjectLook): FoundBuild | und
   return only !== undefined && others.length === 0
     ? { folder: only, reason: { code: "holds-page-alone" }, isThere: true }
     : undefined;
+}
+
+/** Whether a page shows nothing until its scripts have run. */
+export function isEmptyWithoutScripts(html: string): boolean {
+  const body = html.replace(/^[^]*?<body[^>]*>/i, "");
+  const shown = body.replace(/<(script|style|noscript|template)\b[^]*?<\/\1\s*>|<!--[^]*?-->|<[^>]*>/gi, "");
+  return /<script\b/i.test(html) && shown.trim() === "";
 }
 
 /** A name for the site: the page's title, or the project's name in words. */

@@ -1,5 +1,5 @@
 import { many } from "../store/xml.ts";
-import type { OriginKind } from "./origin.ts";
+import type { Serves } from "../../core/model/endpoint.ts";
 
 /** A document of the interface, as its elements stand: texts, groups, and lists of them. */
 export type Tree = Readonly<Record<string, unknown>>;
@@ -24,7 +24,7 @@ export interface Behaviour {
 
 /** Where it fetches. Without a bucket nobody answers there, or not in the way that it is asked in. */
 export interface ReadFrom {
-  readonly kind: OriginKind;
+  readonly kind: Serves;
   readonly bucket: string | undefined;
   /** Empty, or ends in a slash. */
   readonly prefix: string;
