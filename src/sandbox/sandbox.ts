@@ -134,6 +134,7 @@ export async function startSandbox(options: SandboxOptions): Promise<Sandbox> {
   const { propagationMs, certificates = [] } = options;
   const distributions = new Distributions({
     ...{ points: options.points, propagationMs, region: REGION, certificates },
+    file: join(data, "distributions.json"),
   });
   if (options.empty !== true) distributions.make(toFirstConfig(options, distributions, REGION), DISTRIBUTION);
   const points = createPoints(options, store, { faults, certificate, distributions });

@@ -191,6 +191,8 @@ function refuseNowhere(
     const toLost = (what: string): Mistake[] => [{ path, what, place: locate(path) }];
     if (one.kind === "distribution" && one.id === undefined && one !== first)
       return toLost("say its id: only the edge that stands before the store can be made by provision");
+    if (one.kind === "request" && (one.url ?? url) === undefined)
+      return toLost("which addresses is it asked for? Say the destination's url");
     if (one.kind !== "purge" || (one.url ?? one.nodes ?? url) !== undefined) return [];
     return toLost("where is it? Say url or nodes");
   });
@@ -215,6 +217,8 @@ function nameEdges(destination: DestinationSettings): NamedEdgeSettings[] {
 /** What is owed is looked up by this: it stays the same when another edge is added, and changes with what it stands for. */
 function toIdentity(edge: Exclude<EdgeSettings, { kind: "none" }>, url: string | undefined): string {
   if (edge.kind === "distribution") return `distribution ${edge.id ?? ""}`;
+  // What stands behind may be a secret; what is written down in the bucket must not be.
+  if (edge.kind === "request") return `request ${edge.endpoint.replace(/[?{].*$/s, "")}`;
   const places = [...(edge.nodes ?? [edge.url ?? url ?? ""])].sort(byText);
   return `purge ${edge.host ?? ""} ${places.join(" ")}`.replace(/\s+/g, " ");
 }

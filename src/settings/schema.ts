@@ -13,6 +13,8 @@ import {
   mediaType,
   previewAddress,
   previewPrefix,
+  httpMethod,
+  requestUrl,
   region,
   sitePath,
   sitePathName,
@@ -142,8 +144,47 @@ const purgeEdge = z.strictObject({
   encodings: z.array(headerValue).max(100).optional(),
   ...edgeCommon,
 });
+const scalars = z.record(text, z.union([z.string(), z.number(), z.boolean()]));
+const requestEdge = z
+  .strictObject({
+    kind: z.literal("request"),
+    endpoint: requestUrl,
+    method: httpMethod.default("POST"),
+    headers: z.record(headerName, headerValue).default({}),
+    url: httpUrl.optional().describe("where it answers itself, behind another edge"),
+    by: z
+      .enum(["json", "form", "endpoint"])
+      .default("json")
+      .describe("where addresses go: a list in JSON, fields of a form, or {address} in the endpoint"),
+    under: text.default("urls").describe("the name of that list, or of the fields"),
+    as: z.enum(["url", "host", "path"]).default("url").describe("how an address is written"),
+    besides: scalars.default({}).describe("what goes along with every request"),
+    most: z.int().min(1).max(100_000).default(30).describe("addresses that one request may hold"),
+    pace: z.number().min(0.01).max(1000).default(5).describe("requests a second"),
+    done: z
+      .strictObject({
+        status: z.array(z.int().min(100).max(599)).min(1).default([200, 201, 202, 204]),
+        where: scalars.default({}),
+      })
+      .prefault({})
+      .describe("what an answer must be to mean that it was done"),
+    patterns: z.enum(["none", "prefix", "segment"]).default("none"),
+    trees: z.strictObject({ under: text.optional(), star: z.boolean().default(true) }).prefault({}),
+    everything: z.strictObject({ besides: scalars }).optional(),
+    worth: size.default(64_000),
+    ...edgeCommon,
+  })
+  .refine(({ by, endpoint }) => (by === "endpoint") === endpoint.includes("{address}"), {
+    path: ["endpoint"],
+    error: "with by: endpoint, and only then, it says where the address goes: {address}",
+  })
+  .refine(({ by, everything }) => by !== "endpoint" || !everything, {
+    path: ["everything"],
+    error:
+      "with by: endpoint each address is a request of its own: patterns: prefix and /* ask for everything",
+  });
 const noEdge = z.strictObject({ kind: z.literal("none"), name: text.optional() });
-const edge = z.discriminatedUnion("kind", [distributionEdge, purgeEdge, noEdge]);
+const edge = z.discriminatedUnion("kind", [distributionEdge, purgeEdge, requestEdge, noEdge]);
 
 /** One of `destinations`. */
 export const destinationSchema = z.strictObject({

@@ -61,7 +61,7 @@ export interface GeneralTarget extends Pick<
 
 /** An edge of which it is known what it is. */
 type KnownEdge =
-  | Extract<EdgeSettings, { kind: "purge" }>
+  | Extract<EdgeSettings, { kind: "purge" | "request" }>
   | (Omit<Extract<EdgeSettings, { kind: "distribution" }>, "id"> & {
       /** Empty: it is not made yet. */
       readonly id: string;

@@ -47,6 +47,18 @@ export const httpUrl = z
   .regex(URL_SHAPE, "an address that starts with http:// or https://, without a name or password in it")
   .refine((url) => isUrl(url), { error: "its host or port can't be read" });
 
+/** An address that requests are sent to; `{address}` in it stands for what they are about. */
+export const requestUrl = z
+  .string()
+  .max(2048, "at most 2,048 letters")
+  .regex(
+    /^https?:\/\/[^/?#\s@\\{}]+(\/[^#\s\\]*)?$/,
+    "an address that starts with http:// or https://, without a name or password in it",
+  )
+  .refine((url) => isUrl(url), { error: "its host or port can't be read" });
+/** RFC 9110 §9.1. */
+export const httpMethod = z.string().regex(/^[A-Z]{2,20}$/, "an HTTP method such as POST");
+
 function isUrl(url: string): boolean {
   return /^[^\p{Cc}]*$/u.test(url) && URL.canParse(url);
 }

@@ -43,6 +43,8 @@ const WARNINGS: { readonly [Code in Warning["code"]]: (of: Warning & { readonly 
   "no-conditions": () =>
     "this store checks no conditions: two deliveries at the same moment are told apart by looking only, and what goes stale now is left to the next delivery",
   "not-visible": ({ unseen }) => showUnseen(unseen),
+  "held-back": ({ keys }) =>
+    `still to be written, once the edge has confirmed the pages: ${listed(keys)}; the same delivery goes on with it`,
   "open-record": () =>
     "a delivery did not end: its record goes, and its work is finished, with the next delivery",
 };

@@ -2,7 +2,8 @@ import { OperatorError } from "../core/model/failure.ts";
 import { selectByHand } from "../core/edges/hand-invalidation.ts";
 import { toInvalidationResult } from "../results/invalidation.ts";
 import type { InvalidateResult } from "../results/history.ts";
-import type { UrlPath } from "../core/model/names.ts";
+import { selectHeldBack } from "../core/history/held-back.ts";
+import type { ObjectKey, UrlPath } from "../core/model/names.ts";
 import type { EdgeInvalidation } from "../core/model/plan.ts";
 import type { DestinationState, OwedInvalidation, Pointer, Waybill } from "../core/model/release.ts";
 import { isDebtOf, listOwed, selectOrphans, strikeConfirmed } from "../core/edges/owed.ts";
@@ -48,6 +49,8 @@ export async function invalidate(stay: Stay, options: InvalidateOptions): Promis
   const chosen = await selectAddresses(place, state, options);
   assertReached(stay, state, chosen.byHand);
   const planned = plan(place, state, chosen);
+  const keys = owed ? readHeldBack(state) : [];
+  if (keys.length > 0) stay.run.report({ event: "warning", warning: { code: "held-back", keys } });
   const orphans = selectOrphans(chosen.owed, edges);
   assertGone(gone, selectOrphans(listOwed(state), edges));
   if (dryRun || (planned.length === 0 && orphans.length === 0 && gone.length === 0))
@@ -111,15 +114,23 @@ async function readChanged(
 }
 
 function plan(place: Place, state: DestinationState, { byHand, owed }: Chosen): EdgeInvalidation[] {
+  const { addressRules } = place.siteRules;
+  // What is still to be written is asked for after that, by the delivery that writes it.
+  const later = new Set(readHeldBack(state).flatMap((key) => listAddresses(key, addressRules)));
   const asked = place.edges.map((edge) => ({
     edge: edge.identity,
     addresses: [
       ...byHand,
-      ...owed.filter((entry) => isDebtOf(entry, edge)).flatMap(({ addresses }) => addresses),
+      ...owed
+        .filter((entry) => isDebtOf(entry, edge))
+        .flatMap(({ addresses }) => addresses.filter((address) => !later.has(address))),
     ],
   }));
   return toRequests(place, asked, selectAnswering(state)).filter(({ patterns }) => patterns.length > 0);
 }
+
+const readHeldBack = ({ waybill, pointer }: DestinationState): ObjectKey[] =>
+  waybill && pointer ? selectHeldBack(waybill, pointer) : [];
 
 /** Trees that an edge can't be asked for are told, and what stands below them is asked for instead. Throws `no-match`. */
 function assertReached(
@@ -142,7 +153,7 @@ function assertReached(
 
 const ask = (visit: Visit, state: DestinationState, requests: readonly EdgeInvalidation[]) =>
   openAsking(visit, { parcels: selectAnswering(state), state })({
-    ...{ phase: "invalidate", requests },
+    ...{ phase: "invalidate", requests, pending: new Set(readHeldBack(state)) },
     lastWriteMs: readLastWriteMs(state, visit.run.clock),
   });
 

@@ -86,7 +86,7 @@ const identityOf = ({ store }: Target): string | undefined =>
 
 const toSaid = (edge: NamedEdgeSettings): SaidOfEdge => {
   const { name, minimumFreshness, query, negative } = edge;
-  const patterns = edge.kind === "purge" && edge.patterns !== "none" ? edge.patterns : undefined;
+  const patterns = edge.kind !== "distribution" && edge.patterns !== "none" ? edge.patterns : undefined;
   return { name, minimumFreshness, query, negative, patterns };
 };
 

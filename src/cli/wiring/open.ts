@@ -82,6 +82,14 @@ export async function openEdges(target: Target, clock: Clock, ties: RunTies): Pr
         const site = answersAt === undefined ? undefined : createHttpSite(answersAt, ties);
         return createDistributionEdge({ ...edge, credentialsFile, ...ties }, { clock, site });
       }
+      if (edge.kind === "request") {
+        const { createRequestEdge } = await import("../../adapters/edges/request/request-edge.ts");
+        const { createHttpSite } = await import("../../adapters/public-site/http-site.ts");
+        const answersAt = edge.url ?? (index === edges.length - 1 ? url : undefined);
+        const site = answersAt === undefined ? undefined : createHttpSite(answersAt, ties);
+        const { origin } = new URL(url ?? edge.url ?? "");
+        return createRequestEdge({ ...edge, origin, stop: ties.stop }, { clock, site });
+      }
       const { createPurgeEdge } = await import("../../adapters/edges/purge/purge-edge.ts");
       const nodes = edge.nodes ?? [edge.url ?? url ?? ""];
       const host = (edge.host ?? new URL(url ?? (nodes[0] as string)).host).toLowerCase();

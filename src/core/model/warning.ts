@@ -36,5 +36,7 @@ export type Warning =
   /** The store checks no conditions. */
   | { readonly code: "no-conditions" }
   | { readonly code: "not-visible"; readonly unseen: Unseen }
+  /** Workers and version files that are still to be written: what edges hold of them is not wrong yet. */
+  | { readonly code: "held-back"; readonly keys: readonly ObjectKey[] }
   /** A run that died has left its record. */
   | { readonly code: "open-record" };

@@ -1,4 +1,5 @@
 import { randomBytes } from "node:crypto";
+import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { ProtocolError } from "../store/failure.ts";
 import { itemsAt, readBehaviour, textAt, type Behaviour, type Shelf, type Tree } from "./behaviour.ts";
 
@@ -20,6 +21,15 @@ export interface DistributionOptions {
   readonly propagationMs: number;
   readonly region: string;
   readonly certificates: readonly ShelvedCertificate[];
+  /** Where what is made is kept for the next start. */
+  readonly file: string;
+}
+
+/** What is in that file. */
+interface Kept {
+  readonly all: readonly Distribution[];
+  readonly cachePolicies: readonly (readonly [string, Tree])[];
+  readonly originAccess: readonly (readonly [string, Tree])[];
 }
 
 interface Version {
@@ -43,6 +53,7 @@ export class Distributions {
   private readonly all = new Map<string, Distribution>();
   private readonly cachePolicies = new Map<string, Tree>();
   private readonly originAccess = new Map<string, Tree>();
+  private readonly given = new Set<string>();
   private readonly shelf: Shelf;
   private readonly behaviours = new WeakMap<Tree, Behaviour>();
   /** Where the first point answers; known once it listens. */
@@ -51,6 +62,23 @@ export class Distributions {
   constructor(private readonly options: DistributionOptions) {
     const { cachePolicies, originAccess } = this;
     this.shelf = { cachePolicies, originAccess, region: options.region };
+    const kept = existsSync(options.file)
+      ? (JSON.parse(readFileSync(options.file, "utf8")) as Kept)
+      : undefined;
+    for (const one of kept?.all ?? []) this.all.set(one.id, one);
+    for (const [id, one] of kept?.cachePolicies ?? []) cachePolicies.set(id, one);
+    for (const [id, one] of kept?.originAccess ?? []) originAccess.set(id, one);
+  }
+
+  /** What is there from the beginning is made anew at each start, as its options say. */
+  private keep(): void {
+    const own = <Item>(shelf: ReadonlyMap<string, Item>): [string, Item][] =>
+      [...shelf].filter(([id]) => !this.given.has(id));
+    const kept: Kept = {
+      all: own(this.all).map(([, one]) => one),
+      ...{ cachePolicies: own(this.cachePolicies), originAccess: own(this.originAccess) },
+    };
+    writeFileSync(this.options.file, JSON.stringify(kept));
   }
 
   get certificates(): readonly ShelvedCertificate[] {
@@ -75,6 +103,8 @@ export class Distributions {
     const isGiven = id !== undefined;
     const made = { id: id ?? createId("E"), versions: [this.toVersion(config, !isGiven)], isGiven };
     this.all.set(made.id, made);
+    if (isGiven) this.given.add(made.id);
+    this.keep();
     return made;
   }
 
@@ -91,6 +121,7 @@ export class Distributions {
     this.check(config, id);
     const changed = { ...known, versions: [...known.versions, this.toVersion(config, true)] };
     this.all.set(id, changed);
+    this.keep();
     return changed;
   }
 
@@ -126,13 +157,15 @@ export class Distributions {
   }
 
   /** Policies and access controls stand beside distributions, each under an id of its own. */
-  shelve(kind: "cachePolicies" | "originAccess", config: Tree): string {
+  shelve(kind: "cachePolicies" | "originAccess", config: Tree, isGiven = false): string {
     const shelf = this[kind];
     const name = textAt(config, "Name");
     if ([...shelf.values()].some((one) => textAt(one, "Name") === name))
       throw new ProtocolError(409, ALREADY[kind], `There is one of the name ${name} already.`);
     const id = createId(kind === "cachePolicies" ? "" : "E").toLowerCase();
     shelf.set(id, config);
+    if (isGiven) this.given.add(id);
+    this.keep();
     return id;
   }
 

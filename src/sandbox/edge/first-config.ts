@@ -20,27 +20,27 @@ export function toFirstConfig(
   region: string,
 ): Tree {
   const isWebsite = origin === "website";
-  const access = distributions.shelve("originAccess", {
-    ...{ Name: "practice-signed", OriginAccessControlOriginType: "s3" },
-    ...{ SigningBehavior: "always", SigningProtocol: "sigv4" },
-  });
-  const policy = distributions.shelve("cachePolicies", {
-    ...{ Name: "practice", MinTTL: "0", DefaultTTL: "86400", MaxTTL: "31536000" },
-    ParametersInCacheKeyAndForwardedToOrigin: {
-      ...{ EnableAcceptEncodingGzip: "true", EnableAcceptEncodingBrotli: "true" },
-      HeadersConfig: { HeaderBehavior: "none" },
-      CookiesConfig: { CookieBehavior: "none" },
-      QueryStringsConfig: { QueryStringBehavior: query === "keyed" ? "all" : "none" },
+  const access = distributions.shelve(
+    "originAccess",
+    {
+      ...{ Name: "practice-signed", OriginAccessControlOriginType: "s3" },
+      ...{ SigningBehavior: "always", SigningProtocol: "sigv4" },
     },
-  });
-  const page = clientRoutes
-    ? { ResponsePagePath: "/index.html", ResponseCode: "200" }
-    : { ResponsePagePath: "/404.html", ResponseCode: "404" };
-  const errors = ["403", "404"].map((code) => ({
-    ErrorCode: code,
-    ...(bare === true ? {} : page),
-    ErrorCachingMinTTL: "0",
-  }));
+    true,
+  );
+  const policy = distributions.shelve(
+    "cachePolicies",
+    {
+      ...{ Name: "practice", MinTTL: "0", DefaultTTL: "86400", MaxTTL: "31536000" },
+      ParametersInCacheKeyAndForwardedToOrigin: {
+        ...{ EnableAcceptEncodingGzip: "true", EnableAcceptEncodingBrotli: "true" },
+        HeadersConfig: { HeaderBehavior: "none" },
+        CookiesConfig: { CookieBehavior: "none" },
+        QueryStringsConfig: { QueryStringBehavior: query === "keyed" ? "all" : "none" },
+      },
+    },
+    true,
+  );
   return {
     ...{ CallerReference: "sandbox", Comment: "there from the beginning", Enabled: "true" },
     Aliases: { Quantity: "0" },
@@ -67,7 +67,14 @@ export function toFirstConfig(
       },
       AllowedMethods: { Quantity: "2", Items: { Method: ["GET", "HEAD"] } },
     },
-    CustomErrorResponses: { Quantity: "2", Items: { CustomErrorResponse: errors } },
+    CustomErrorResponses: { Quantity: "2", Items: { CustomErrorResponse: toErrors(clientRoutes, bare) } },
     ViewerCertificate: { CloudFrontDefaultCertificate: "true" },
   };
+}
+
+function toErrors(clientRoutes: boolean, bare = false): Tree[] {
+  const page = clientRoutes
+    ? { ResponsePagePath: "/index.html", ResponseCode: "200" }
+    : { ResponsePagePath: "/404.html", ResponseCode: "404" };
+  return ["403", "404"].map((code) => ({ ErrorCode: code, ...(bare ? {} : page), ErrorCachingMinTTL: "0" }));
 }
