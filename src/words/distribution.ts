@@ -113,6 +113,12 @@ const showSeconds = (seconds: number): string =>
 export function wordsOfDistributionByHand(left: DistributionByHand): ByHandWords {
   if (left.code === "origin")
     return { what: "say what the distribution reads from", ...wordsOfOrigin(left.fault) };
+  if (left.code === "denied")
+    return {
+      what: `look at the distribution ${left.id}, and set it up`,
+      why: `this identity may not (${left.answer})`,
+      how: `as somebody with ${showControlRight(left.action)} and the rights to change it: run provision once with their credentials`,
+    };
   if (left.code === "first-address")
     return {
       what: `let ${left.address} answer with its index page`,

@@ -148,12 +148,12 @@ async function lookAtDistribution(edge: EdgeToProvision | undefined, clock: Cloc
   if (!edge) return [];
   try {
     const look = await lookAtEdge(edge, clock);
+    const isShut = look.byHand.some(({ code }) => code === "denied");
+    if (isShut) return [notTried("distribution", { code: "may-not-look-there" })];
     return [judgeDistribution({ ...look, isDeployed: look.facts?.isDeployed ?? false })];
   } catch (error) {
     if (!(error instanceof OperatorError)) throw error;
-    return error.code === "distribution-denied"
-      ? [notTried("distribution", { code: "may-not-look-there" })]
-      : [];
+    return [];
   }
 }
 

@@ -48,23 +48,36 @@ export interface EdgeLook extends DistributionPlan {
   readonly facts?: DistributionFacts | undefined;
 }
 
-/** Reads a distribution and plans. Throws `distribution-unknown`, and as `explained` does. */
-export function lookAtEdge(edge: EdgeToProvision, clock: Pick<Clock, "now">): Promise<EdgeLook> {
-  return explained(edge.id, async () => {
-    const { control, wishes, mark, settings } = edge;
-    // One that was made and never written down is found by its mark, and not made twice.
-    const id = edge.id === "" ? await control.find(mark) : edge.id;
-    const facts = id === undefined ? undefined : await control.read(id);
-    if (!facts && edge.id !== "") throw new OperatorError("distribution-unknown", { id: edge.id });
-    const certificates =
-      wishes.names.length === 0 ? ({ state: "unset" } as const) : await control.listCertificates();
-    const plan = planDistribution(facts, wishes, { certificates, nowMs: clock.now().getTime() });
-    const isMade = facts !== undefined || plan.steps.length > 0;
-    const { file, names } = settings;
-    const written: DistributionStep[] =
-      isMade && names.length > 0 ? [{ do: "write-settings", file, names }] : [];
-    return { ...plan, facts, steps: [...plan.steps, ...written] };
-  });
+/**
+ * Reads a distribution and plans. One that this identity may not look at is left to a person, and no reason to leave the
+ * bucket as it is. Throws `distribution-unknown`, and as `explained` does.
+ */
+export async function lookAtEdge(edge: EdgeToProvision, clock: Pick<Clock, "now">): Promise<EdgeLook> {
+  try {
+    return await explained(edge.id, () => readAndPlan(edge, clock));
+  } catch (error) {
+    const { cause } = error as Error;
+    if (edge.id === "" || !(cause instanceof ControlError) || cause.failure.kind !== "denied") throw error;
+    const { action, failure } = cause;
+    const left = { code: "denied", id: edge.id, action, answer: failure.answer ?? "" } as const;
+    return { steps: [], changes: {}, byHand: [left] };
+  }
+}
+
+async function readAndPlan(edge: EdgeToProvision, clock: Pick<Clock, "now">): Promise<EdgeLook> {
+  const { control, wishes, mark, settings } = edge;
+  // One that was made and never written down is found by its mark, and not made twice.
+  const id = edge.id === "" ? await control.find(mark) : edge.id;
+  const facts = id === undefined ? undefined : await control.read(id);
+  if (!facts && edge.id !== "") throw new OperatorError("distribution-unknown", { id: edge.id });
+  const certificates =
+    wishes.names.length === 0 ? ({ state: "unset" } as const) : await control.listCertificates();
+  const plan = planDistribution(facts, wishes, { certificates, nowMs: clock.now().getTime() });
+  const isMade = facts !== undefined || plan.steps.length > 0;
+  const { file, names } = settings;
+  const written: DistributionStep[] =
+    isMade && names.length > 0 ? [{ do: "write-settings", file, names }] : [];
+  return { ...plan, facts, steps: [...plan.steps, ...written] };
 }
 
 /** What was done at a distribution. */

@@ -7,6 +7,10 @@ import type { ProvisionWishes } from "../core/bucket/provision.ts";
 import { toReadPolicy } from "../core/bucket/policies.ts";
 import { StoreError } from "../ports/object-store.ts";
 import type { Bucket } from "../ports/bucket.ts";
+import type { DistributionWishes } from "../core/distribution/plan.ts";
+import type { DistributionFacts } from "../core/model/distribution.ts";
+import { ControlError, type DistributionControl } from "../ports/distribution.ts";
+import type { EdgeToProvision } from "./provision-edge.ts";
 import { provision } from "./provision.ts";
 
 const WISHES: ProvisionWishes = {
@@ -75,8 +79,12 @@ const ofRun = (store: Opened["store"]) => {
   const clock = { now: () => new Date(nowMs), monotonicMs: () => nowMs, sleep: (ms: number) => Promise.resolve(void (nowMs += ms)), every: () => () => undefined, random: () => 0 }; // prettier-ignore
   return memoryDelivery({ files: {}, store, clock });
 };
-const run = ({ bucket, store }: Opened, wishes: Partial<ProvisionWishes> = {}, dryRun = false) =>
-  provision(ofRun(store), bucket, { wishes: { ...WISHES, ...wishes }, dryRun });
+const run = (
+  { bucket, store }: Opened,
+  wishes: Partial<ProvisionWishes> = {},
+  dryRun = false,
+  edge?: EdgeToProvision,
+) => provision(ofRun(store), bucket, { wishes: { ...WISHES, ...wishes }, dryRun, edge });
 
 test("a new bucket is made ready and tried; again, nothing is changed; a dry run changes nothing at all", async () => {
   const opened = openBucket();
@@ -162,3 +170,100 @@ test("a person who says no changes nothing", async () => {
   await expect(provision(ofRun(store), bucket, options)).rejects.toThrow("no");
   expect(changes).toEqual([]);
 });
+
+const SIGNED = {
+  host: "pelican.s3.eu-west-1.amazonaws.com",
+  path: "",
+  access: "signed",
+  protocol: "https",
+} as const;
+const OF_EDGE: DistributionWishes = {
+  ...{ origin: SIGNED, sameHosts: [], rootDocument: "index.html", missing: { page: "/404.html", as: 404 } },
+  ...{ isWhole: true, https: true, ignoresQuery: true, minimumSeconds: 0, names: [], certificateRegion: "r" },
+}; // prettier-ignore
+
+/** A distribution that notes in the bucket's list what is done to it, and is deployed at its second look. */
+function openEdge({ changes }: Pick<Opened, "changes">, { id = "", looks = 2, more = {} }: EdgeHabits = {}) {
+  let [standing, left]: [DistributionFacts | undefined, number] = [undefined, 0];
+  const show = (): DistributionFacts => ({ ...(standing as DistributionFacts), isDeployed: left <= 0 });
+  const control: DistributionControl = {
+    read: () => {
+      left -= 1;
+      if (standing && left === 0) changes.push("deployed");
+      return Promise.resolve(standing && show());
+    },
+    find: () => Promise.resolve(standing?.id),
+    make: (setup) => {
+      changes.push("made");
+      [standing, left] = [{ ...setup, id: "D1", domain: "d1", isDeployed: false }, looks];
+      return Promise.resolve(show());
+    },
+    change: (_, changed) => {
+      changes.push(`edge ${Object.keys(changed).join(" ")}`);
+      [standing, left] = [{ ...(standing as DistributionFacts), ...changed }, looks];
+      return Promise.resolve(show());
+    },
+    listCertificates: () => Promise.resolve({ state: "unset" }),
+    close: () => undefined,
+    ...more,
+  };
+  const settings = { file: "courier.yaml", names: ["id"], write: ({ id: known }: { id: string }) => void changes.push(`written ${known}`) };
+  const edge: EdgeToProvision = { ...{ control, id, wishes: OF_EDGE, mark: "m", settings, deployedWithin: 60 }, onWait: () => undefined };
+  const stand = (facts: Partial<DistributionFacts>): void => {
+    standing = { ...(standing as DistributionFacts), ...facts };
+    changes.length = 0;
+  };
+  return { edge, stand };
+} // prettier-ignore
+
+interface EdgeHabits {
+  readonly id?: string;
+  readonly looks?: number;
+  readonly more?: Partial<DistributionControl>;
+}
+
+const NO_MORE = { versioning: false, tags: {} } as const;
+
+test("a distribution is made once there is a bucket, written down at once, let in, and waited for", async () => {
+  const opened = openBucket();
+  const { edge } = openEdge(opened);
+  const wishes = { ...FOR_THE_EDGE, ...NO_MORE, distributions: [""] };
+  const planned = await run(opened, wishes, true, edge);
+  expect([opened.changes, planned.distribution]).toEqual([[], undefined]);
+  const done = await run(opened, wishes, false, edge);
+  expect(opened.changes).toEqual(["bucket", "made", "written D1", "policy", "block", "deployed"]);
+  expect(JSON.stringify(opened.settings.get("policy"))).toContain("distribution/D1");
+  expect(done.distribution).toEqual({ id: "D1", domain: "d1", deployed: true });
+  expect(done.steps.map((step) => step.do)).toEqual(planned.steps.map((step) => step.do));
+}); // prettier-ignore
+
+test("others are shut out only when no place reads as they do; whoever is to read is let in before", async () => {
+  const opened = openBucket({ isThere: true });
+  const { edge, stand } = openEdge(opened);
+  await run(opened, { ...FOR_THE_EDGE, ...NO_MORE, distributions: [""] }, false, edge);
+  opened.settings.delete("block");
+  opened.settings.set("policy", toReadPolicy({ ...WISHES, readers: "public" }));
+  stand({ origin: { ...SIGNED, access: "plain" } });
+  const named = { ...edge, id: "D1", settings: { ...edge.settings, names: [] } };
+  await run(opened, { ...FOR_THE_EDGE, ...NO_MORE }, false, named);
+  expect(opened.changes).toEqual(["edge origin", "deployed", "policy", "block"]);
+  const website = { host: "w", path: "", access: "plain", protocol: "http" } as const;
+  opened.changes.length = 0;
+  await run(opened, { ...NO_MORE, distributions: ["D1"] }, false, { ...named, wishes: { ...OF_EDGE, origin: website } });
+  expect(opened.changes).toEqual(["block", "policy", "website", "edge origin", "deployed"]);
+}); // prettier-ignore
+
+test("what can't be written down is left to a person; what takes too long, or was changed meanwhile, is told", async () => {
+  const wishes = { ...FOR_THE_EDGE, ...NO_MORE, distributions: [""] };
+  const opened = openBucket({ isThere: true });
+  const { edge, stand } = openEdge(opened);
+  const unwritten = { ...edge, settings: { ...edge.settings, write: () => ({ why: "no", lines: ["id: D1"] }) } };
+  expect((await run(opened, wishes, false, unwritten)).byHand).toEqual([expect.objectContaining({ what: "write into courier.yaml: id: D1" })]);
+  const slow = openBucket({ isThere: true });
+  await expect(run(slow, wishes, false, openEdge(slow, { looks: 1e6 }).edge)).rejects.toMatchObject({ code: "distribution-undeployed", data: { id: "D1", seconds: 60 } });
+  stand({ compresses: false });
+  const change = () => Promise.reject(new ControlError("change-distribution", { kind: "changed" }));
+  await expect(run(opened, wishes, false, { ...edge, id: "D1", control: { ...edge.control, change } })).rejects.toMatchObject({ code: "distribution-changed" });
+  const none = openBucket({ isThere: true });
+  await expect(run(none, wishes, false, openEdge(none, { id: "D0" }).edge)).rejects.toMatchObject({ code: "distribution-unknown", data: { id: "D0" } });
+}); // prettier-ignore

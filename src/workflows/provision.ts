@@ -43,7 +43,7 @@ export async function provision(
   const { site, destination, store, tally } = place;
   const facts = { site, destination, endpoint: store.location.endpoint, ...asked };
   const look = edge && (await lookAtEdge(edge, run.clock));
-  const wishes = { ...asked, distributions: nameThem(asked.distributions, look) };
+  const wishes = { ...asked, distributions: nameThem(asked.distributions, edge, look) };
   const plan = planProvision(await readBucket(bucket), wishes);
   const planned = { ...facts, ...plan, edge: look };
   if (dryRun) return toProvisionResult({ ...planned, dryRun, isChecked: false });
@@ -55,8 +55,12 @@ export async function provision(
 }
 
 /** The ids of the settings, the first of them as it is known by now; empty where it is to be made. */
-function nameThem(ids: readonly string[], look: EdgeLook | undefined): readonly string[] {
-  if (!look) return ids;
+function nameThem(
+  ids: readonly string[],
+  edge: EdgeToProvision | undefined,
+  look: EdgeLook | undefined,
+): readonly string[] {
+  if (!look || edge?.id !== "") return ids;
   const isToBe = look.facts !== undefined || look.steps.length > 0;
   return [...(isToBe ? [look.facts?.id ?? ""] : []), ...ids.slice(1)];
 }

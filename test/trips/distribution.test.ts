@@ -274,6 +274,18 @@ test("a missing right, an id that nobody knows, a certificate that there is not,
   expect(nameless.byHand).toEqual([expect.objectContaining({ what: "give the distribution the name b.pelican.localhost", why: "there is no certificate for it that counts" })]);
 }); // prettier-ignore
 
+test("who may set up the bucket alone does that; the distribution is left to others, and checkup does not judge it", async () => {
+  const Statement = [{ Effect: "Allow", Action: ["s3:*", "cloudfront:*Invalidation"], Resource: "*" }];
+  const file = join(writeFiles(temporaryFolder("policy"), { "policy.json": JSON.stringify({ Statement }) }), "policy.json");
+  sandbox = await RunningSandbox.start(["--bare", "--policy", file]);
+  const { limited: keys, distribution: id } = sandbox.facts;
+  const project = projectOf({ ...(keys && { keys }), edge: `\n      id: ${id}` });
+  const made = await provisionOf(project);
+  expect(stepsOf(made)).toEqual(["create-bucket", "set-policy", "set-public-block"]);
+  expect(made.byHand).toEqual([expect.objectContaining({ what: `look at the distribution ${id}, and set it up`, how: expect.stringContaining("cloudfront:GetDistribution") as string })]);
+  expect((await checkupOf(project)).links).toContainEqual(expect.objectContaining({ link: "distribution", state: "not-tried" }));
+}); // prettier-ignore
+
 test("checkup goes round until what is on its way has arrived, and ends with 1 where it has not", async () => {
   sandbox = await RunningSandbox.start(["--empty"]);
   const project = projectOf();

@@ -3,7 +3,7 @@ import type { CheckAnswer } from "../../settings/answers.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 
-export interface Question {
+interface Question {
   /** What an empty answer means; absent: there has to be one. */
   readonly fallback?: string | undefined;
   readonly check: CheckAnswer;

@@ -14,7 +14,7 @@ function meet(...typed: string[]) {
     const next = typed.shift();
     return next === undefined ? Promise.reject(new OperatorError("interrupted")) : Promise.resolve(next === "" ? offered : next);
   };
-  return { said, questions: createQuestions({} as never, terminal as unknown as Terminal, askText) };
+  return { said, questions: createQuestions({}, terminal as unknown as Terminal, askText) };
 } // prettier-ignore
 
 test("a bad answer is said and asked for again; an empty one takes what is offered; Ctrl-C loses no answer", async () => {

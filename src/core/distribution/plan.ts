@@ -2,6 +2,7 @@ import type { Reading } from "../model/bucket.ts";
 import type {
   CacheRule,
   CertificateFacts,
+  ControlAction,
   DistributionFacts,
   DistributionSetup,
   ErrorAnswer,
@@ -72,6 +73,8 @@ export type DistributionByHand =
   | { readonly code: "origin"; readonly fault: OriginFault }
   /** A root document is for `/` alone, and the origin resolves no folders: nothing stands for the site's first address. */
   | { readonly code: "first-address"; readonly address: string }
+  /** This identity may not look at it. */
+  | { readonly code: "denied"; readonly id: string; readonly action: ControlAction; readonly answer: string }
   /** The settings file could not be written. `lines`: what belongs into it. */
   | {
       readonly code: "settings";

@@ -75,17 +75,15 @@ export interface CertificateFacts {
 }
 
 /** What is done at the interface of distributions. */
-export const CONTROL_ACTIONS = [
-  "read-distribution",
-  "list-distributions",
-  "make-distribution",
-  "change-distribution",
-  "read-cache-policy",
-  "list-cache-policies",
-  "make-cache-policy",
-  "read-origin-access",
-  "list-origin-access",
-  "make-origin-access",
-  "list-certificates",
-] as const;
-export type ControlAction = (typeof CONTROL_ACTIONS)[number];
+export type ControlAction =
+  | "read-distribution"
+  | "list-distributions"
+  | "make-distribution"
+  | "change-distribution"
+  | "read-cache-policy"
+  | "list-cache-policies"
+  | "make-cache-policy"
+  | "read-origin-access"
+  | "list-origin-access"
+  | "make-origin-access"
+  | "list-certificates";

@@ -23,7 +23,7 @@ export interface Behaviour {
 }
 
 /** Where it fetches. Without a bucket nobody answers there, or not in the way that it is asked in. */
-export interface ReadFrom {
+interface ReadFrom {
   readonly kind: Serves;
   readonly bucket: string | undefined;
   /** Empty, or ends in a slash. */

@@ -19,7 +19,7 @@ export interface RequestForm {
   readonly everything?: { readonly besides: Values } | undefined;
 }
 
-export type Values = Readonly<Record<string, string | number | boolean>>;
+type Values = Readonly<Record<string, string | number | boolean>>;
 
 /** One request, as it is sent. */
 export interface Composed {
