@@ -166,7 +166,7 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
   ],
   "no-root-document": [
     "files answer, and {path} does not: the edge has no root document",
-    "set {entry} as the root document (default object) at the edge",
+    "set {entry} as the root document (default object) at the edge; rcourier provision does so at a distribution",
   ],
   "root-lists": [
     "{path} answers with a list of the bucket: the edge has no root document, and may list",
@@ -174,7 +174,7 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
   ],
   "missing-is-403": [
     "what is missing is answered with 403: who may not list a bucket is not told what it lacks",
-    "let the edge answer 403 of its origin with the not-found page and 404",
+    "let the edge answer 403 of its origin with the not-found page and 404; rcourier provision does so at a distribution",
   ],
   "missing-is-answered": [
     "an address under which nothing stands is answered with 200, and the settings do not say clientRoutes",
@@ -182,7 +182,7 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
   ],
   "routes-not-answered": [
     "the settings say clientRoutes, and an unknown address is not answered with the entry page",
-    "set the entry page as the error document, answered with 200 (rcourier provision, or at the edge)",
+    "set the entry page as the error document, answered with 200 (rcourier provision, or at the edge itself)",
   ],
   "may-not-invalidate": [
     "the identity may not invalidate at the edge {edge} ({answer})",

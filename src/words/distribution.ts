@@ -88,12 +88,15 @@ function wordsOfNew({ setup }: Extract<DistributionStep, { do: "make-distributio
 const showOrigin = ({ host, path, access, protocol }: Origin): string =>
   `${host}${path} (${access === "signed" ? "signed requests" : protocol === "http" ? "plain http" : "unsigned requests"})`;
 
-const showErrors = (errors: readonly ErrorAnswer[]): string =>
-  errors
-    .map(({ status, page, as }) =>
-      page === undefined ? `${status} as it comes` : `${status} as ${page} with ${as ?? status}`,
-    )
-    .join(", ");
+/** `403 and 404 as /404.html, answered with 404` */
+function showErrors(errors: readonly ErrorAnswer[]): string {
+  const groups = new Map<string, number[]>();
+  for (const { status, page, as } of errors) {
+    const answer = page === undefined ? "as they come" : `as ${page}, answered with ${as ?? status}`;
+    groups.set(answer, [...(groups.get(answer) ?? []), status]);
+  }
+  return [...groups].map(([answer, statuses]) => `${statuses.join(" and ")} ${answer}`).join("; ");
+}
 
 function showKeys(rule: Of<"set-cache-keys">["before"]): string {
   const parts = [

@@ -90,7 +90,7 @@ function writeDown({ target, terminal, own, url }: Writing, file: string): strin
     });
     // Beside it first: a call that dies meanwhile leaves the settings whole.
     const real = realpathSync(file);
-    const next = `${real}.new`;
+    const next = `${real}.${process.pid}.part`;
     writeFileSync(next, after, { mode: statSync(real).mode });
     renameSync(next, real);
     return undefined;
