@@ -28,6 +28,15 @@ test("what a package, a page and a repository say of a site's name", () => {
 });
 
 test.each([
+  ["an empty page and a script", "<title>x</title><body><div id=app></div><noscript>No</noscript><script src=a></script>", {}, true],
+  ["text of its own", "<body><p>Boats</p><script src=a></script>", {}, false],
+  ["nothing at all", "<body><div></div>", {}, false],
+  ["another page beside it", "<body><script src=a></script>", { "html/fares.html": "" }, false],
+])("a page with %s is made by scripts: %s", (_, page, more, isMade) => {
+  expect(look({ "html/index.html": page, "html/404.html": "", ...more }).isMadeByScripts).toBe(isMade);
+}); // prettier-ignore
+
+test.each([
   ["CNAME", "www.pelicansound.example\n", "https://www.pelicansound.example"],
   ["public/CNAME", "www.pelicansound.example", "https://www.pelicansound.example"],
   ["static/CNAME", "www.pelicansound.example", "https://www.pelicansound.example"],

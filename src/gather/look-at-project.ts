@@ -16,7 +16,7 @@ export function lookAtProject(folder: string): ProjectLook {
     repository: readRepository(folder),
   };
   const build = findBuild(look);
-  if (build?.isThere !== true) return look;
+  if (build?.isThere !== true) return { ...look, title: undefined };
   const page = readText(join(folder, build.folder, "index.html"))?.slice(0, MOST_PAGE) ?? "";
   const isOnly = listNames(join(folder, build.folder)).every(
     (name) => !/\.html?$/.test(name) || /^(index|404|200)\.html$/.test(name),
