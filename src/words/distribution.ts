@@ -116,11 +116,18 @@ const showSeconds = (seconds: number): string =>
 export function wordsOfDistributionByHand(left: DistributionByHand): ByHandWords {
   if (left.code === "origin")
     return { what: "say what the distribution reads from", ...wordsOfOrigin(left.fault) };
-  if (left.code === "denied")
+  if (left.code === "out-of-reach")
     return {
       what: `look at the distribution ${left.id}, and set it up`,
-      why: `this identity may not (${left.answer})`,
-      how: `as somebody with ${showControlRight(left.action)} and the rights to change it: run provision once with their credentials`,
+      ...(left.why === "denied"
+        ? {
+            why: `this identity may not (${left.answer})`,
+            how: `as somebody with ${showControlRight(left.action)} and the rights to change it: run provision once with their credentials`,
+          }
+        : {
+            why: `nobody answers where it is set up (${left.answer})`,
+            how: "run provision again from where that can be reached",
+          }),
     };
   if (left.code === "first-address")
     return {

@@ -148,8 +148,9 @@ async function lookAtDistribution(edge: EdgeToProvision | undefined, clock: Cloc
   if (!edge) return [];
   try {
     const look = await lookAtEdge(edge, clock);
-    const isShut = look.byHand.some(({ code }) => code === "denied");
-    if (isShut) return [notTried("distribution", { code: "may-not-look-there" })];
+    // Where nobody answers is told by whoever asks it to forget.
+    const left = look.byHand.find((one) => one.code === "out-of-reach");
+    if (left) return left.why === "denied" ? [notTried("distribution", { code: "may-not-look-there" })] : [];
     return [judgeDistribution({ ...look, isDeployed: look.facts?.isDeployed ?? false })];
   } catch (error) {
     if (!(error instanceof OperatorError)) throw error;

@@ -49,17 +49,20 @@ export interface EdgeLook extends DistributionPlan {
 }
 
 /**
- * Reads a distribution and plans. One that this identity may not look at is left to a person, and no reason to leave the
- * bucket as it is. Throws `distribution-unknown`, and as `explained` does.
+ * Reads a distribution and plans. One that this identity may not look at, or that is out of reach, is left to a person, and
+ * no reason to leave the bucket as it is. Throws `distribution-unknown`, and as `explained` does.
  */
 export async function lookAtEdge(edge: EdgeToProvision, clock: Pick<Clock, "now">): Promise<EdgeLook> {
   try {
     return await explained(edge.id, () => readAndPlan(edge, clock));
   } catch (error) {
     const { cause } = error as Error;
-    if (edge.id === "" || !(cause instanceof ControlError) || cause.failure.kind !== "denied") throw error;
+    if (edge.id === "" || !(cause instanceof ControlError)) throw error;
     const { action, failure } = cause;
-    const left = { code: "denied", id: edge.id, action, answer: failure.answer ?? "" } as const;
+    const isSilent = failure.kind === "other" && failure.status === undefined;
+    if (failure.kind !== "denied" && !isSilent) throw error;
+    const why = isSilent ? "unreachable" : "denied";
+    const left = { code: "out-of-reach", why, id: edge.id, action, answer: failure.answer ?? "" } as const;
     return { steps: [], changes: {}, byHand: [left] };
   }
 }

@@ -284,6 +284,8 @@ test("who may set up the bucket alone does that; the distribution is left to oth
   expect(stepsOf(made)).toEqual(["create-bucket", "set-policy", "set-public-block"]);
   expect(made.byHand).toEqual([expect.objectContaining({ what: `look at the distribution ${id}, and set it up`, how: expect.stringContaining("cloudfront:GetDistribution") as string })]);
   expect((await checkupOf(project)).links).toContainEqual(expect.objectContaining({ link: "distribution", state: "not-tried" }));
+  writeFiles(project.folder, { "courier.yaml": settingsOf(project).replace(sandbox.facts.edgeApi, "http://127.0.0.1:9") });
+  expect((await provisionOf(project)).byHand).toEqual([expect.objectContaining({ why: "nobody answers where it is set up (connect ECONNREFUSED 127.0.0.1:9)" })]);
 }); // prettier-ignore
 
 test("checkup goes round until what is on its way has arrived, and ends with 1 where it has not", async () => {

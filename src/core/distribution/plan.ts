@@ -73,8 +73,14 @@ export type DistributionByHand =
   | { readonly code: "origin"; readonly fault: OriginFault }
   /** A root document is for `/` alone, and the origin resolves no folders: nothing stands for the site's first address. */
   | { readonly code: "first-address"; readonly address: string }
-  /** This identity may not look at it. */
-  | { readonly code: "denied"; readonly id: string; readonly action: ControlAction; readonly answer: string }
+  /** This identity may not look at it, or nobody answers where it is set up. */
+  | {
+      readonly code: "out-of-reach";
+      readonly why: "denied" | "unreachable";
+      readonly id: string;
+      readonly action: ControlAction;
+      readonly answer: string;
+    }
   /** The settings file could not be written. `lines`: what belongs into it. */
   | {
       readonly code: "settings";

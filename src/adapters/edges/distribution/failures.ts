@@ -21,7 +21,9 @@ export function toEdgeError(
   error: unknown,
   { name: edge, id }: { readonly name: string; readonly id: string },
 ): { failure: EdgeError; isTransient: boolean } {
-  const { name, message, code: systemCode, $metadata } = error as ClientError;
+  const { name, message: said, code: systemCode, $metadata } = error as ClientError;
+  // Whoever reads it has not asked for how the client is made.
+  const message = said.replace(/^AWS SDK error wrapper for \w*Error: /, "");
   const status = $metadata?.httpStatusCode;
   const code = systemCode ?? name;
   const answer = message === "" || message === "UnknownError" ? code : message;
