@@ -40,6 +40,8 @@ export const provisionResultSchema = z.strictObject({
         "set-certificate",
         "add-names",
         "switch-on",
+        "give-function",
+        "give-headers-policy",
         "write-settings",
       ]),
       what: z.string(),

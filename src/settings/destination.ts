@@ -2,6 +2,8 @@ import { resolve } from "node:path";
 import type { ReadBackBudget } from "../core/model/edge.ts";
 import { byText } from "../core/model/names.ts";
 import { toBasePath } from "../core/addresses/addresses.ts";
+import type { EdgeMeans } from "../core/model/edge-rules.ts";
+import { toEdgeMeans } from "./edge-wishes.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { Mistake } from "../core/model/mistake.ts";
@@ -72,13 +74,14 @@ export function chooseTarget(
   refuseNowhere(destination, name, locate);
   const { build } = settings;
   const { store, retain, guards, hold, expect } = destination;
+  const previews = toPreviewRules(name, destination, { settings, folder, locate });
   const target: Target = {
     ...{ site: settings.site, destination: name, projectFolder: folder, edges, locate },
     buildFolder:
       options.build === undefined
         ? build.folder && resolve(folder, build.folder)
         : resolve(workingFolder, options.build),
-    siteRules: toRules(settings, destination, edges),
+    siteRules: toRules(settings, destination, { edges, edge: toEdgeMeans(edges, previews) }),
     added: destination.files.map(({ from, as }) => ({ from: resolve(folder, from), as })),
     store: store.kind === "folder" ? { ...store, folder: resolve(folder, store.folder) } : store,
     readers: decideReaders(store, edges),
@@ -89,7 +92,7 @@ export function chooseTarget(
       leaseSeconds: hold.lease,
     },
     expectedHeaders: expect?.headers ?? {},
-    previews: toPreviewRules(name, destination, { settings, folder, locate }),
+    previews,
   };
   return options.preview === undefined ? target : toPreview(target, options.preview);
 }
@@ -97,7 +100,7 @@ export function chooseTarget(
 function toRules(
   settings: Settings,
   { url, exclude, freshness, headers, store, noIndex }: DestinationSettings,
-  edges: readonly NamedEdgeSettings[],
+  { edges, edge }: { readonly edges: readonly NamedEdgeSettings[]; readonly edge?: EdgeMeans | undefined },
 ): SiteRules {
   const { entry, notFound, clientRoutes, retireWorkers, exclude: everywhere } = settings.build;
   const isBucket = store.kind === "s3";
@@ -122,6 +125,7 @@ function toRules(
       carriesRedirects: isBucket,
       plainNames: !isBucket,
       ownsWebsite: isBucket && store.ownsWebsite,
+      ...(edge && isBucket && { edge }),
       bucketPrefix: isBucket ? store.prefix : "",
     },
   };

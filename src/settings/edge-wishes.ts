@@ -1,7 +1,11 @@
+import { hash } from "node:crypto";
 import { isIP } from "node:net";
+import { isPlaceable } from "../core/addresses/redirects.ts";
+import type { MeansWishes } from "../core/distribution/means.ts";
 import type { DistributionWishes, OriginFault } from "../core/distribution/plan.ts";
 import type { Origin } from "../core/model/distribution.ts";
-import type { NamedEdgeSettings, PlacedStore, Target } from "./target.ts";
+import type { EdgeMeans } from "../core/model/edge-rules.ts";
+import type { NamedEdgeSettings, PlacedStore, PreviewRules, Target } from "./target.ts";
 
 /** A distribution of the settings. */
 export type DistributionEdge = Extract<NamedEdgeSettings, { kind: "distribution" }>;
@@ -12,28 +16,71 @@ export function findDistribution({ edges }: Pick<Target, "edges">): Distribution
   return first?.kind === "distribution" ? first : undefined;
 }
 
+/** What the distribution before the store can be given, as the settings say it; undefined: none is there. */
+export function toEdgeMeans(
+  [first]: readonly NamedEdgeSettings[],
+  previews: PreviewRules | undefined,
+): EdgeMeans | undefined {
+  if (first?.kind !== "distribution") return undefined;
+  const below = previews && new URL(previews.address.replaceAll("{name}", "%00")).pathname.split("%00");
+  return {
+    carriesRules: first.function !== undefined,
+    setsHeaders: first.headersPolicy !== undefined,
+    headers: first.headers,
+    // Where they have host names of their own, their paths are the whole site's.
+    apart: below !== undefined && below.length > 1 && below[0] !== "/" ? [below[0] ?? ""] : [],
+  };
+}
+
 type Bucket = Exclude<PlacedStore, { kind: "folder" }>;
 
 /** How the settings want the distribution before the store to be. @param region where the bucket is, if anybody says so */
 export function toDistributionWishes(
-  target: Pick<Target, "siteRules" | "readers">,
+  target: Pick<Target, "siteRules" | "readers" | "destination">,
   { edge, store, region }: { edge: DistributionEdge; store: Bucket; region: string | undefined },
 ): DistributionWishes {
   const { entry, notFound, clientRoutes, url, addressRules } = target.siteRules;
   const { basePath } = addressRules;
   const isWhole = basePath === "/";
+  const means = toMeans(target, edge, store);
   const { origin, sameHosts } = findOrigin(target, { edge, store, region });
   return {
     ...{ origin, sameHosts, isWhole },
-    ...(store.serves === "website" ? {} : isWhole ? { rootDocument: entry } : { unresolved: basePath }),
+    ...(store.serves === "objects" && isWhole ? { rootDocument: entry } : {}),
     missing: clientRoutes
       ? { page: basePath + entry, as: 200 }
       : { page: basePath + (notFound ?? "404.html"), as: 404 },
+    missingFiles: { page: basePath + (notFound ?? (clientRoutes ? entry : "404.html")), as: 404 },
+    means,
     https: url === undefined || url.startsWith("https:"),
     ignoresQuery: edge.query !== "keyed",
     minimumSeconds: edge.minimumFreshness ?? 0,
     names: url === undefined ? [] : namesOf(new URL(url).hostname),
     ...{ certificate: edge.certificate, certificateRegion: edge.region },
+  };
+}
+
+/** What releases need of a distribution; one that is to be made gets what spares objects that only stand for others as well. */
+function toMeans(
+  { siteRules, destination }: Pick<Target, "siteRules" | "destination">,
+  edge: DistributionEdge,
+  store: Bucket,
+): MeansWishes {
+  const { clientRoutes, redirects, addressRules } = siteRules;
+  const { bucket, prefix, serves, ownsWebsite } = store;
+  const place = `${bucket}/${prefix} ${destination}`;
+  const name = `courier-${`${bucket}-${destination}`.replace(/[^\w-]+/g, "-").slice(0, 46)}-${hash("sha256", place).slice(0, 8)}`;
+  const isObjects = serves === "objects";
+  const isNeeded =
+    clientRoutes ||
+    (isObjects && (edge.id === "" || addressRules.basePath !== "/")) ||
+    redirects.some((rule) => isObjects || (!ownsWebsite && !isPlaceable(rule)));
+  const viewerFunction = edge.function ?? (isNeeded ? name : undefined);
+  const id = edge.headersPolicy ?? "";
+  const hasHeaders = id !== "" || Object.keys(edge.headers).length > 0;
+  return {
+    ...(viewerFunction === undefined ? {} : { viewerFunction }),
+    ...(hasHeaders ? { headersPolicy: { id, name } } : {}),
   };
 }
 

@@ -110,6 +110,11 @@ function toPreviewSite(
     redirects: isBucket && store.serves === "website" ? rules.redirects.filter(isPlaceable) : rules.redirects,
     headers: { ...rules.headers, askedAnew: {}, edgeCanForget: false, keepsNothing: true },
     addressRules: { ...rules.addressRules, basePath: toBasePath(url) },
-    endpoint: { ...rules.endpoint, ownsWebsite: false, bucketPrefix: isBucket ? prefix : "" },
+    endpoint: {
+      ...rules.endpoint,
+      edge: undefined,
+      ownsWebsite: false,
+      bucketPrefix: isBucket ? prefix : "",
+    },
   };
 }

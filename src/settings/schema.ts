@@ -22,6 +22,7 @@ import {
   text,
   wait,
 } from "./texts.ts";
+import { findHeaderMistake } from "./edge-headers.ts";
 import { parseBytes, parseShare, PERCENT, SIZE } from "./units.ts";
 
 /**
@@ -112,6 +113,18 @@ const edgeCommon = {
     .optional()
     .describe("how much is read back of what it was asked to forget; not said: as much as a minute allows"),
 };
+/** Headers of each answer that an edge sets; what objects carry themselves is said at `headers`. */
+const edgeHeaders = z
+  .record(headerName, headerValue)
+  .default({})
+  .superRefine((set, context) => {
+    for (const [name, value] of Object.entries(set)) {
+      const message = CARRIED.test(name)
+        ? `objects carry ${name} themselves: say it in headers`
+        : findHeaderMistake(name, value);
+      if (message !== undefined) context.addIssue({ code: "custom", path: [name], message });
+    }
+  });
 const distributionEdge = z.strictObject({
   kind: z.literal("distribution"),
   id: z
@@ -122,6 +135,19 @@ const distributionEdge = z.strictObject({
   certificate: text
     .optional()
     .describe("the reference of the certificate for its names; not said: provision looks for one"),
+  function: z
+    .string()
+    .regex(/^[\w-]{1,64}$/, "the name of a function")
+    .optional()
+    .describe(
+      "the function that carries redirects and finds pages; not said: provision makes one where it is needed",
+    ),
+  headers: edgeHeaders.describe("headers that every answer gets, and that objects can't carry"),
+  headersPolicy: z
+    .string()
+    .regex(/^[\w-]{1,128}$/, "the id of a policy")
+    .optional()
+    .describe("the policy that sets these headers; not said: provision makes one where there are any"),
   url: httpUrl.optional().describe("where it answers itself, behind another edge"),
   endpoint: httpUrl.optional(),
   region: region.default("us-east-1"),

@@ -91,6 +91,10 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
     "not all its places have its newest settings yet",
     "wait for it: rcourier checkup --wait 30m goes round until they have",
   ],
+  "rules-otherwise": [
+    "somebody has changed it since release {release} was delivered",
+    "the next delivery gives it that again: rcourier deliver",
+  ],
   "no-url": [
     "nobody knows where visitors reach it",
     "set destinations.{destination}.url; checkup and verify then try what visitors get",
@@ -280,6 +284,7 @@ const ASKED: { readonly [Code in Asked["code"]]: (of: never) => string } = {
   url: () => "the destination's url",
   habits: () => "what is held, for how long, and under which names",
   folder: ({ folder }: AskedOf<"folder">) => folder,
+  rules: ({ release }: AskedOf<"rules">) => `what release ${release} has it do by itself`,
   list: ({ endpoint, bucket }: AskedOf<"list">) =>
     bucket === "" ? `list ${endpoint}` : `list ${bucket} at ${endpoint}`,
   action: ({ action }: AskedOf<"action">) => showAction(action),
@@ -302,6 +307,8 @@ const showAsked = (asked: Asked): string => (ASKED[asked.code] as (of: Asked) =>
 
 type FoundOf<Code> = Found & { readonly code: Code };
 
+const MEANS = { function: "function", headers: "headers policy" } as const;
+
 const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   nothing: () => "nothing",
   none: () => "none",
@@ -319,6 +326,8 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   "as-wished": () => "as the settings want it, everywhere",
   "being-deployed": () => "as the settings want it, but not everywhere yet",
   "may-not-look-there": () => "this identity may not look at it (cloudfront:GetDistribution)",
+  "other-means": ({ means }: FoundOf<"other-means">) =>
+    `another ${means.map((one) => MEANS[one]).join(" and another ")}`,
   differs: ({ count }: FoundOf<"differs">) => `${counted(count, "setting")} to change`,
   "index-page": () => "answered with its index page",
   "client-routes": () => "200, for the client's own routes",

@@ -62,6 +62,14 @@ const STEPS: { readonly [Do in DistributionStep["do"]]: (of: never) => StepWords
     why: "it does not answer under them",
   }),
   "switch-on": () => ({ what: "switch it on", why: "it is off: it answers nobody" }),
+  "give-function": ({ name }: Of<"give-function">) => ({
+    what: `give it the function ${name}, which changes nothing yet`,
+    why: "from the next delivery on it carries redirects and finds pages: only the edge can do that here",
+  }),
+  "give-headers-policy": ({ name }: Of<"give-headers-policy">) => ({
+    what: `give it the headers policy ${name}, which sets nothing yet`,
+    why: "from the next delivery on it sets edge.headers: objects can't carry them",
+  }),
   "write-settings": ({ names, file }: Of<"write-settings">) => ({
     what: `write ${names.join(", ")} into ${file}`,
     why: "the settings do not say it, and deliveries need it",
@@ -74,12 +82,15 @@ export const wordsOfDistributionStep = (step: DistributionStep): StepWords =>
 
 function wordsOfNew({ setup }: Extract<DistributionStep, { do: "make-distribution" }>): StepWords {
   const { origin, rootDocument, errors, plainHttp, names, certificate } = setup;
+  const { viewerFunction, headersPolicy } = setup;
   const parts = [
     `origin ${showOrigin(origin)}`,
     ...(rootDocument === "" ? [] : [`root document ${rootDocument}`]),
     `missing pages: ${showErrors(errors)}`,
     `compressed, ${PLAIN_HTTP[plainHttp]}`,
     "one copy for each address",
+    ...(viewerFunction === undefined ? [] : ["a function that finds pages and carries redirects"]),
+    ...(headersPolicy === undefined ? [] : ["a policy that sets headers"]),
     ...(names.length === 0 ? [] : [`names ${names.join(", ")}, certificate ${certificate ?? ""}`]),
   ];
   return { what: `make a distribution: ${parts.join("; ")}`, why: "the settings have no id of one" };
@@ -129,17 +140,23 @@ export function wordsOfDistributionByHand(left: DistributionByHand): ByHandWords
             how: "run provision again from where that can be reached",
           }),
     };
-  if (left.code === "first-address")
-    return {
-      what: `let ${left.address} answer with its index page`,
-      why: "a root document is for / alone, and the store resolves no folders for this edge",
-      how: `say serves: website, whose endpoint resolves them; or give the distribution a function that maps ${left.address} to its index page`,
-    };
   if (left.code === "settings")
     return {
       what: `write into ${left.file}: ${left.lines.join("; ")}`,
       why: left.why,
       how: "add the lines by hand, below the destination's edge",
+    };
+  if (left.code === "function-taken")
+    return {
+      what: `make room for the function ${left.wanted}`,
+      why: `the distribution has ${left.standing} run for each request, and can have one`,
+      how: "take that one away, or say its name as edge.function, and what it does now is lost with the next delivery; then run provision again",
+    };
+  if (left.code === "policy-taken")
+    return {
+      what: "make room for a headers policy",
+      why: `the distribution has ${left.standing.name} (${left.standing.id}), and can have one`,
+      how: "take that one away, or say its id as edge.headersPolicy if it is this site's alone: then edge.headers is all that it sets; then run provision again",
     };
   const names = left.names.join(", ");
   return {
@@ -220,6 +237,14 @@ const ACTIONS: Readonly<Record<ControlAction, readonly [words: string, right: st
   "list-origin-access": ["list how requests are signed", "cloudfront:ListOriginAccessControls"],
   "make-origin-access": ["have requests signed", "cloudfront:CreateOriginAccessControl"],
   "list-certificates": ["list certificates", "acm:ListCertificates"],
+  "read-function": ["read the distribution's function", "cloudfront:DescribeFunction"],
+  "make-function": ["make the distribution's function", "cloudfront:CreateFunction"],
+  "change-function": ["change the distribution's function", "cloudfront:UpdateFunction"],
+  "publish-function": ["publish the distribution's function", "cloudfront:PublishFunction"],
+  "read-headers-policy": ["read its headers policy", "cloudfront:GetResponseHeadersPolicy"],
+  "list-headers-policies": ["list headers policies", "cloudfront:ListResponseHeadersPolicies"],
+  "make-headers-policy": ["make a headers policy", "cloudfront:CreateResponseHeadersPolicy"],
+  "change-headers-policy": ["change its headers policy", "cloudfront:UpdateResponseHeadersPolicy"],
 };
 
 /** What was done at the interface of distributions, in words. */
@@ -234,6 +259,12 @@ export const DISTRIBUTION_FAILURES = {
     exit: 2,
     message: "{destination} has no distribution yet: the settings have no id for the edge {name}",
     hint: "rcourier provision makes it and writes its id down; if there is one, say its id (edge.id)",
+  },
+  "rules-unplaced": {
+    exit: 1,
+    message:
+      "release {release} needs a function at the edge, which the settings of {destination} do not name",
+    hint: "without it, some of its addresses would not answer: rcourier provision gives the distribution one and writes edge.function",
   },
   "distribution-unknown": {
     exit: 1,

@@ -1,5 +1,5 @@
 import type { Problem, ProblemCode, ProblemFacts, Secret, UnfitName } from "../core/model/problem.ts";
-import { listed, placeOf } from "./text.ts";
+import { counted, listed, placeOf } from "./text.ts";
 
 /** What is wrong, and what to do about it. */
 export interface ProblemWords {
@@ -118,9 +118,27 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     }
   },
   "redirect-covers": ({ keys }) => ({ message: `visitors are sent on also from ${listed(keys)}` }),
-  "redirect-elsewhere": ({ rules }) => ({
+  "redirect-elsewhere": ({ rules, isEdgeAble }) => ({
     message: `this endpoint can't redirect, so nothing is written for ${listed(rules.map(({ address, leadsTo }) => `${address} → ${leadsTo}`))}`,
-    hint: "set them up at the edge, or let the edge read from a website endpoint (store.serves: website)",
+    hint: isEdgeAble
+      ? "rcourier provision gives the distribution a function that carries them from the next delivery on"
+      : "set them up at the edge, or let the edge read from a website endpoint (store.serves: website)",
+  }),
+  "edge-rules-large": ({ bytes, most, redirects, untold }) => ({
+    message: `the function at the edge would have ${bytes} bytes, and may have ${most}: it carries ${counted(redirects, "redirect")} and ${counted(untold, "address", "addresses")} of pages that no rule tells`,
+    hint: "join redirects that lead to places alike (/old/* to /new/*), or let the edge read from a website endpoint (store.serves: website), which carries permanent ones and folders itself",
+  }),
+  "edge-header-long": ({ name, letters, most }) => ({
+    message: `${name} has ${letters} letters, and an edge takes ${most}`,
+    hint: "shorten it (edge.headers)",
+  }),
+  "edge-headers-many": ({ headers, most }) => ({
+    message: `${headers} headers besides those that an edge has a place of their own for, and it takes ${most}`,
+    hint: "leave some out (edge.headers)",
+  }),
+  "edge-headers-unplaced": ({ names }) => ({
+    message: `the edge has no place for ${listed(names)} yet, so visitors get none of it`,
+    hint: "rcourier provision gives the distribution one",
   }),
   "never-ship": ({ holds }) =>
     holds === undefined

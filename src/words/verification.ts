@@ -107,6 +107,10 @@ const CAUSE_WORDS: Readonly<Record<Cause, Words>> = {
     why: "the entry page answers where nothing stands, for scripts too: browsers that ask for an old one break",
     hint: "answer client routes with the entry page only where no file name is asked for; all else with 404",
   }),
+  "entry-not-led-to": () => ({
+    why: "the edge does not lead unknown addresses to the entry page, as the release has it do",
+    hint: "rcourier checkup tells whether its function is the release's; the next delivery gives it that again",
+  }),
   "changed-in-store": ({ address }) => ({
     why: `what stands in the store for ${address} is not what was delivered: somebody changed or removed it`,
     hint: "rcourier compare shows it as drifted or missing, rcourier deliver mends it",
@@ -133,7 +137,7 @@ const CAUSE_WORDS: Readonly<Record<Cause, Words>> = {
   }),
   "redirect-not-set-up": () => ({
     why: "this redirect is not carried out on the way that visitors take",
-    hint: "with store.serves: objects the edge must do it; else rcourier compare shows whether it stands",
+    hint: "with store.serves: objects the edge must do it: rcourier provision gives a distribution what it needs; else rcourier compare shows whether it stands",
   }),
   "queries-change-answers": () => ({
     why: "with a query the page answers otherwise: the origin does not ignore queries, or an old copy is held",

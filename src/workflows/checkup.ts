@@ -36,7 +36,9 @@ import {
   readHabits,
   type SaidHabits,
 } from "../core/diagnosis/checkup/edge-links.ts";
-import { judgeDistribution } from "../core/diagnosis/checkup/distribution-link.ts";
+import { readPointer, tryReadWaybill } from "../gather/read-destination.ts";
+import { ControlError } from "../ports/distribution.ts";
+import { judgeDistribution, judgeRules } from "../core/diagnosis/checkup/distribution-link.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { Clock } from "../ports/clock.ts";
 import { lookAtEdge, type EdgeToProvision } from "./provision-edge.ts";
@@ -109,7 +111,7 @@ export async function checkUp(visit: Visit, options: CheckupOptions): Promise<Ch
   }
   if (first.isReached && options.bucket)
     links.push(judgeWebsite(await options.bucket.readWebsite(), toWantedWebsite(siteRules)));
-  links.push(...(await lookAtDistribution(options.distribution, run.clock)));
+  links.push(...(await lookAtDistribution(options.distribution, run.clock)), ...(await lookAtRules(place)));
   links.push(...(await lookFromOutside(visit, { ...options, canWrite, isReached: first.isReached })));
   return toCheckupResult(place, links);
 }
@@ -141,6 +143,21 @@ async function lookFirst(
   const links = judgeFirstLook({ endpoint, bucket, source, skewMs }, failure);
   // Without the right to list, everything else can still be tried.
   return { links, isReached: failure === undefined || failure.kind === "denied" };
+}
+
+/** Whether the edge does what the release has it do. What can't be read is told by other links. */
+async function lookAtRules({ store, ruleKeeper }: Place): Promise<Link[]> {
+  if (!ruleKeeper) return [];
+  try {
+    const current = (await readPointer(store))?.pointer.retained[0];
+    const release = current && (await tryReadWaybill(store, current));
+    if (!release?.edgeRules) return [];
+    return judgeRules(await ruleKeeper.findOther(release.edgeRules), release.release);
+  } catch (error) {
+    if (error instanceof StoreError || error instanceof ControlError || error instanceof OperatorError)
+      return [];
+    throw error;
+  }
 }
 
 /** How it is set up, where this identity may look at it; one that is not there is told by whoever asks it to forget. */
@@ -248,9 +265,10 @@ async function lookBehind({ run, place }: Visit, trial: Trial): Promise<Link[]> 
     const reading = await lookAtReading(place, tools, facts);
     links.push(reading);
     if (reading.state !== "good") return [...links, ...(await tryRight(trial))];
-    const { serves } = siteRules.endpoint;
+    const { serves, edge } = siteRules.endpoint;
+    const isLed = edge?.carriesRules === true;
     const folder = addressOf(keys.folder);
-    links.push(judgeFolders(await ask(folder), { address: folder, hash: page.hash, serves }));
+    links.push(judgeFolders(await ask(folder), { address: folder, hash: page.hash, serves, isLed }));
     return [...links, ...(await tryEdges(trial, late))];
   } finally {
     await store.remove([keys.page, keys.zero, keys.late]).catch(() => undefined);

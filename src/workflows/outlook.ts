@@ -6,6 +6,7 @@ import { analyseBuild, hasUnknownImmutables, type Analysis, type Findings } from
 import { applyEncodedForms } from "../core/build/stored-encoding.ts";
 import { compareParcels } from "../core/compare/compare.ts";
 import { withdraw } from "../core/compare/withdrawn.ts";
+import { isSameRules } from "../core/edge-rules/same.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { POINTER_KEY, type ObjectKey, type Sha256 } from "../core/model/names.ts";
@@ -23,6 +24,7 @@ import {
   type Candidate,
 } from "../gather/read-destination.ts";
 import type { BuildSource } from "../ports/build-source.ts";
+import { ControlError } from "../ports/distribution.ts";
 import { lookAtOriginal } from "./original.ts";
 import { needsOf, type Delivery, type Place, type Safety, type Stay } from "./run.ts";
 
@@ -123,11 +125,30 @@ export async function decideOutlook(
     clientRoutes: siteRules.clientRoutes,
     bucketPrefix: siteRules.endpoint.bucketPrefix,
     edges: needsOf(place),
+    edgeDrifts: await findDrift(place, wanted, state),
     sequence: run.author.sequence,
     // Asked only when something is about to be written: an unchanged build costs no request more.
     exposedAt: before.changes.length > 0 ? await findExposure(place, state) : undefined,
   };
   return decideDelivery({ ...facts, olderWaybills: await readOlderWaybills(store, facts) });
+}
+
+/**
+ * Whether somebody has changed what the edge does by itself since it was delivered. Where it is to be changed anyway, or
+ * nobody answers, it need not be known.
+ */
+async function findDrift(
+  { ruleKeeper }: Place,
+  { edgeRules }: Wanted,
+  { waybill }: DestinationState,
+): Promise<boolean> {
+  if (!ruleKeeper || !edgeRules || !isSameRules(waybill?.edgeRules, edgeRules)) return false;
+  try {
+    return (await ruleKeeper.findOther(edgeRules)).length > 0;
+  } catch (error) {
+    if (error instanceof ControlError) return false;
+    throw error;
+  }
 }
 
 /** Where anybody may read our records: from the store, unsigned, or at the site's address, through whatever reads it there. */

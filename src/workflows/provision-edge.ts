@@ -10,11 +10,14 @@ import {
 import type { DistributionFacts } from "../core/model/distribution.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { Clock } from "../ports/clock.ts";
+import { explainControl } from "../perform/explain-control.ts";
 import { ControlError, type DistributionControl } from "../ports/distribution.ts";
 
 /** What is written down of a distribution, as far as nobody has said it. */
 export interface KnownOfEdge extends KnownHabits {
   readonly id: string;
+  readonly function: string | undefined;
+  readonly headersPolicy: string | undefined;
   readonly domain: string;
 }
 
@@ -54,7 +57,7 @@ export interface EdgeLook extends DistributionPlan {
  */
 export async function lookAtEdge(edge: EdgeToProvision, clock: Pick<Clock, "now">): Promise<EdgeLook> {
   try {
-    return await explained(edge.id, () => readAndPlan(edge, clock));
+    return await explainControl(edge.id, () => readAndPlan(edge, clock));
   } catch (error) {
     const { cause } = error as Error;
     if (edge.id === "" || !(cause instanceof ControlError)) throw error;
@@ -77,11 +80,19 @@ async function readAndPlan(edge: EdgeToProvision, clock: Pick<Clock, "now">): Pr
     wishes.names.length === 0 ? ({ state: "unset" } as const) : await control.listCertificates();
   const plan = planDistribution(facts, wishes, { certificates, nowMs: clock.now().getTime() });
   const isMade = facts !== undefined || plan.steps.length > 0;
-  const { file, names } = settings;
+  const { file } = settings;
+  // What somebody else's stands in the place of is not there to be named.
+  const taken = plan.byHand.flatMap(({ code }) => TAKEN[code] ?? []);
+  const names = settings.names.filter((name) => !taken.includes(name));
   const written: DistributionStep[] =
     isMade && names.length > 0 ? [{ do: "write-settings", file, names }] : [];
   return { ...plan, facts, steps: [...plan.steps, ...written] };
 }
+
+const TAKEN: Readonly<Record<string, string>> = {
+  "function-taken": "function",
+  "policy-taken": "headersPolicy",
+};
 
 /** What was done at a distribution. */
 export interface EdgeDone {
@@ -94,7 +105,7 @@ export interface EdgeDone {
  * would be a distribution that nobody finds. @returns undefined where it could not be made yet
  */
 export function setUpEdge(edge: EdgeToProvision, look: EdgeLook): Promise<EdgeDone | undefined> {
-  return explained(edge.id, async () => {
+  return explainControl(edge.id, async () => {
     const { control, mark, settings } = edge;
     const [first] = look.steps;
     let { facts } = look;
@@ -103,7 +114,10 @@ export function setUpEdge(edge: EdgeToProvision, look: EdgeLook): Promise<EdgeDo
       facts = await control.change(facts.id, look.changes);
     if (!facts) return undefined;
     if (settings.names.length === 0) return { facts, byHand: [] };
-    const failed = settings.write({ ...toHabits(facts), id: facts.id, domain: facts.domain });
+    const failed = settings.write({
+      ...{ ...toHabits(facts), id: facts.id, domain: facts.domain },
+      ...{ function: facts.viewerFunction, headersPolicy: facts.headersPolicy?.id },
+    });
     const { file } = settings;
     return { facts, byHand: failed ? [{ code: "settings", file, ...failed }] : [] };
   });
@@ -120,7 +134,7 @@ export function waitUntilDeployed(
 ): Promise<DistributionFacts> {
   const { id } = standing;
   const began = clock.monotonicMs();
-  return explained(id, async () => {
+  return explainControl(id, async () => {
     let facts: DistributionFacts | undefined = standing;
     for (
       let waitMs = FIRST_LOOK_MS;
@@ -135,20 +149,4 @@ export function waitUntilDeployed(
     }
     return facts;
   });
-}
-
-/** What the interface answers, as people understand it. Throws `distribution-…`, `no-credentials`, `credentials-refused`. */
-async function explained<T>(id: string, task: () => Promise<T>): Promise<T> {
-  try {
-    return await task();
-  } catch (error) {
-    if (!(error instanceof ControlError)) throw error;
-    const { action, failure } = error;
-    const { kind, answer = "" } = failure;
-    if (kind === "changed") throw new OperatorError("distribution-changed", { id }, {}, error);
-    if (kind === "denied") throw new OperatorError("distribution-denied", { action }, { answer }, error);
-    if (kind === "no-credentials") throw new OperatorError("no-credentials", { cause: answer }, {}, error);
-    const told = kind === "credentials-refused" ? `the credentials are refused (${answer})` : answer;
-    throw new OperatorError("distribution-failed", { action, answer: told || kind }, {}, error);
-  }
 }

@@ -179,6 +179,7 @@ const SIGNED = {
 } as const;
 const OF_EDGE: DistributionWishes = {
   ...{ origin: SIGNED, sameHosts: [], rootDocument: "index.html", missing: { page: "/404.html", as: 404 } },
+  ...{ missingFiles: { page: "/404.html", as: 404 }, means: {} },
   ...{ isWhole: true, https: true, ignoresQuery: true, minimumSeconds: 0, names: [], certificateRegion: "r" },
 }; // prettier-ignore
 

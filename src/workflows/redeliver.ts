@@ -2,6 +2,7 @@ import type { DeliveryWarning } from "../core/delivery/decide.ts";
 import { findGoneContents, fromRelease } from "../core/history/way-back.ts";
 import { selectForgotten } from "../core/history/forgotten.ts";
 import { OperatorError } from "../core/model/failure.ts";
+import type { Waybill } from "../core/model/release.ts";
 import { releaseOf } from "../core/model/wanted.ts";
 import { readDestination } from "../gather/read-destination.ts";
 import type { DeliveryResult } from "../results/delivery.ts";
@@ -12,7 +13,7 @@ import type { Stay } from "./run.ts";
 
 /**
  * Puts an earlier release back without a build: copies inside the store only, in the same order and as safe as a delivery.
- * It makes a release with a number of its own. Throws `no-such-release`, `content-gone`, and what a delivery throws.
+ * It makes a release with a number of its own. Throws `no-such-release`, `content-gone`, `rules-unplaced`, and what a delivery throws.
  */
 export const redeliver = (stay: Stay, name: string, options: DeliverOptions): Promise<DeliveryResult> =>
   runRelease(stay, options, {
@@ -22,15 +23,22 @@ export const redeliver = (stay: Stay, name: string, options: DeliverOptions): Pr
     planAgain: ({ wanted }) => planWayBack(stay, String(releaseOf(wanted.origin) ?? name)),
   });
 
+/** Whether addresses of a release answer only through what the edge does by itself. */
+const needsFunction = ({ edgeRules }: Waybill): boolean =>
+  edgeRules !== undefined && (edgeRules.pages !== undefined || edgeRules.redirects.length > 0);
+
 async function planWayBack(stay: Stay, name: string): Promise<Outlook> {
   const { run, place } = stay;
   const { store, destination, siteRules } = place;
   const state = await readDestination(store, destination);
   if (!state.pointer) throw new OperatorError("nothing-delivered", { destination });
   const release = await readNamed(store, state.pointer, name, state.waybill);
+  if (needsFunction(release) && siteRules.endpoint.edge?.carriesRules !== true)
+    throw new OperatorError("rules-unplaced", { release: release.release, destination });
   const { wanted, leftOut } = fromRelease(release, state.waybill, {
     forgotten: selectForgotten(state),
     ownsWebsite: siteRules.endpoint.ownsWebsite,
+    carriesEdgeRules: place.ruleKeeper !== undefined,
   });
   const decided = await decideOutlook(stay, { wanted, state, problems: [] });
   const keys = findGoneContents(decided.plan);

@@ -7,6 +7,7 @@ import type { WriteGate } from "../perform/gate.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import type { Clock } from "../ports/clock.ts";
 import type { Edge } from "../ports/edge.ts";
+import type { EdgeRuleKeeper } from "../ports/edge-rules.ts";
 import type { Machine } from "../ports/machine.ts";
 import type { ObjectStore, RequestTally } from "../ports/object-store.ts";
 import type { PublicSite } from "../ports/public-site.ts";
@@ -48,6 +49,8 @@ export interface Place {
   readonly edges: readonly Edge[];
   /** The site as visitors reach it; undefined where no address is known. */
   readonly visitors: PublicSite | undefined;
+  /** What gives the edge before the store the rules of a release; undefined: the edge can be given none. */
+  readonly ruleKeeper?: EdgeRuleKeeper | undefined;
   /** What was asked of the store so far. */
   readonly tally: RequestTally;
   /** What it is a preview of; absent: it is none. */

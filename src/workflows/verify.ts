@@ -50,12 +50,13 @@ export async function verify(
   const current = { ...waybill, parcels: waybill.parcels.filter(({ key }) => !heldBack.has(key)) };
   const older = await readOlder(store, state);
   const unused = `courier-${run.name.slice(-8)}`;
-  const storesRedirects = endpoint.serves === "website" && endpoint.carriesRedirects;
-  const rest = { addressRules, clientRoutes, redirects, storesRedirects };
+  const leavesRedirects = endpoint.serves !== "website" || !endpoint.carriesRedirects;
+  const rest = { addressRules, clientRoutes, redirects, leavesRedirects };
   const checks = selectChecks({ current, older, sample, unused, ...rest });
   const counted = count(visitors);
   const symptoms = await findAll(checks, counted.site, {
-    ...{ current, older, state, url, expectedHeaders, clock: run.clock },
+    ...{ current, older, state, url, clock: run.clock },
+    expectedHeaders: { ...current.edgeRules?.headers, ...expectedHeaders },
   });
   const findings = explainSymptoms(dedupe(symptoms), {
     contents: new Set(checks.filter(({ kind }) => kind === "content").map(({ address }) => address)).size,
@@ -132,7 +133,7 @@ async function askAll(checks: readonly Check[], site: PublicSite, forms = FORMS)
     checks,
     () => WIDTH,
     async (check) => {
-      const address = check.address + (check.kind === "query" ? check.query : "");
+      const address = check.address + ("query" in check ? (check.query ?? "") : "");
       const observations: Observation[] = [];
       // Whether a client takes an encoding matters only where there is content.
       for (const form of check.kind === "content" ? forms : [forms[0] as string])

@@ -3,7 +3,7 @@ import { extendImmutableNames } from "../core/history/immutable-names.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import { openKey, vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
-import { phaseOf, stepsOf, targetOf, type StepPhase } from "../core/model/plan.ts";
+import { phaseOf, REMOVALS, stepsOf, targetOf, type StepPhase } from "../core/model/plan.ts";
 import type { Pointer, PreviewRecord, RetainedRelease } from "../core/model/release.ts";
 import {
   toOpenDelivery,
@@ -24,6 +24,7 @@ import type { HeldDestination } from "../perform/hold.ts";
 import { mergeOutcomes, toUnasked, type EdgeOutcome } from "../core/model/edge-outcome.ts";
 import type { AskedRound } from "../perform/invalidate.ts";
 import { recordImmutableNames, recordWaybill, switchPointer } from "../perform/record.ts";
+import { switchEdgeRules } from "../perform/edge-rules.ts";
 import { hashSettings, switchRouting } from "../perform/website.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import { openAsking } from "./asking.ts";
@@ -55,7 +56,7 @@ export interface Outcome {
 
 /**
  * Carries out what was decided, while the destination is held: open → keep → stock → unmask → probe → switch → record →
- * invalidate → announce → clear. What each phase guarantees and leaves behind: docs/order-of-effects.md.
+ * invalidate → announce → clear; what the edge does by itself is switched after what is written, before what is removed. What each phase guarantees and leaves behind: docs/order-of-effects.md.
  */
 export async function writeRelease(stay: Stay, outlook: Outlook, tools: WriteTools): Promise<Outcome> {
   const { store } = stay.place;
@@ -75,7 +76,7 @@ async function writePhases(
 ): Promise<Outcome> {
   const { run, place } = stay;
   const { store } = place;
-  const { plan, makesRelease, newRouting } = outlook.decision;
+  const { plan, makesRelease } = outlook.decision;
   const { hold, stopwatch, source } = tools;
   const left = new Set<ObjectKey>();
   const perform = createTools(stay, outlook, tools, left);
@@ -102,9 +103,7 @@ async function writePhases(
   await ask({ phase: "unmask", requests: plan.unmaskings, pending });
   await probe(stay, outlook, stopwatch);
   assertBuildUnchanged(source, plan.phases);
-  await carry("switch");
-  // Redirects are switched after what they lead to.
-  const settings = newRouting && (await switchRouting(store, newRouting));
+  const settings = await switchSite(stay, outlook, { carry, stopwatch });
   const facts = settings === undefined ? before : withSettings(before, settings);
   const current = makesRelease ? await record(stay, facts, etags) : readCurrent(outlook);
   stopwatch.lap("record");
@@ -129,6 +128,44 @@ async function writePhases(
   const heldBack = isHeldBack ? announced : [];
   return { phases: stopwatch.laps, outcomes, heldBack: new Set(heldBack), cleared };
 }
+
+interface SwitchTools {
+  readonly carry: (name: "switch", phase: StepPhase) => Promise<void>;
+  readonly stopwatch: Stopwatch;
+}
+
+/**
+ * Pages first, then redirects and whatever else leads to them, at the end what is gone: what only the edge's old rules needed
+ * goes when it has the new ones. @returns the hash of the website's settings that were written over
+ */
+async function switchSite(
+  { run, place: { store, ruleKeeper } }: Stay,
+  { decision: { plan, newRouting, newEdgeRules } }: Outlook,
+  { carry, stopwatch }: SwitchTools,
+): Promise<Sha256 | undefined> {
+  const { clock, report, interruption } = run;
+  const assertGoesOn = (): void => {
+    interruption.assertGoesOn();
+  };
+  const [writes, removals] = splitSwitch(phaseOf(plan, "switch"));
+  await carry("switch", writes);
+  // Redirects that pass from the endpoint to the edge stay at the endpoint until the edge has them.
+  const isCleared = newRouting?.length === 0;
+  const early = newRouting && !isCleared ? await switchRouting(store, newRouting) : undefined;
+  if (ruleKeeper && newEdgeRules) {
+    await switchEdgeRules(ruleKeeper, newEdgeRules, { clock, report, assertGoesOn });
+    stopwatch.lap("rules");
+  }
+  const late = newRouting && isCleared ? await switchRouting(store, newRouting) : undefined;
+  await carry("switch", removals);
+  return late ?? early;
+}
+
+/** What a switch writes, and what it removes. */
+const splitSwitch = ({ name, groups }: StepPhase): [writes: StepPhase, removals: StepPhase] => [
+  { name, groups: groups.filter((group) => group.name !== REMOVALS) },
+  { name, groups: groups.filter((group) => group.name === REMOVALS) },
+];
 
 /** Whether an edge has not confirmed something yet, whatever it was asked for since. */
 const hasLeft = (asked: readonly EdgeOutcome[]): boolean =>

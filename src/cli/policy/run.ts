@@ -3,6 +3,7 @@ import { OperatorError } from "../../core/model/failure.ts";
 import type { Policy } from "../../core/model/policy.ts";
 import { headOf } from "../../core/addresses/preview-name.ts";
 import { canKeepPreviews, toDeliveryPolicy, toReadPolicy, type Readers } from "../../core/bucket/policies.ts";
+import { findDistribution } from "../../settings/edge-wishes.ts";
 import { distributionsOf } from "../../settings/destination.ts";
 import type { Target } from "../../settings/target.ts";
 import { list, type Arguments } from "../frame/command.ts";
@@ -45,10 +46,12 @@ function toText(kind: PolicyKind, target: Target): string {
     throw usage(
       "previews stand apart from their destination: say store.identity, so that their records can be kept from everybody else",
     );
+  const edge = findDistribution(target);
+  const means = { viewerFunction: edge?.function, headersPolicy: edge?.headersPolicy };
   const readers: Readers = kind === "edge" ? "edge-only" : "public";
   return toJson(
     kind === "delivery"
-      ? toDeliveryPolicy({ bucket, prefix, previews, ownsWebsite, distributions })
+      ? toDeliveryPolicy({ bucket, prefix, previews, ownsWebsite, distributions, means })
       : toReadPolicy({ bucket, prefix, previews, readers, identity, distributions }),
   );
 }

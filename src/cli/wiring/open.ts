@@ -5,7 +5,8 @@ import type { Clock } from "../../ports/clock.ts";
 import type { Edge } from "../../ports/edge.ts";
 import type { CountRequest, ObjectStore, TryAgain } from "../../ports/object-store.ts";
 import type { DistributionControl } from "../../ports/distribution.ts";
-import type { DistributionEdge } from "../../settings/edge-wishes.ts";
+import type { EdgeRuleKeeper } from "../../ports/edge-rules.ts";
+import { findDistribution, type DistributionEdge } from "../../settings/edge-wishes.ts";
 import type { Network } from "../../ports/network.ts";
 import type { PublicSite } from "../../ports/public-site.ts";
 import type { AskingBounds } from "../../adapters/bounds.ts";
@@ -96,6 +97,23 @@ export async function openEdges(target: Target, clock: Clock, ties: RunTies): Pr
       return createPurgeEdge({ ...edge, nodes, host, bounds: ties });
     }),
   );
+}
+
+/** What gives the distribution before the store the rules of a release; undefined: the settings name nothing for that. */
+export async function openRuleKeeper(
+  target: Target,
+  clock: Clock,
+  ties: RunTies,
+): Promise<EdgeRuleKeeper | undefined> {
+  const edge = findDistribution(target);
+  if (!edge || target.store.kind !== "s3") return undefined;
+  const { id, confirmWithin, name, endpoint, region, profile, headersPolicy } = edge;
+  if (edge.function === undefined && headersPolicy === undefined) return undefined;
+  const { createRuleKeeper } = await import("../../adapters/edges/distribution/rule-keeper.ts");
+  const credentialsFile = findCredentialsFile(profile, target);
+  const settings = { name, endpoint, region, profile, credentialsFile, ...ties };
+  const means = { viewerFunction: edge.function, headersPolicy };
+  return createRuleKeeper({ ...settings, ...means, id, deployedWithin: confirmWithin }, clock);
 }
 
 /** The interface by which a distribution is set up. */

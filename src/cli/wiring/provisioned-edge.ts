@@ -4,6 +4,7 @@ import type { RunTies } from "./open.ts";
 import { openControl } from "./open.ts";
 import { wiredClock } from "./wiring.ts";
 import { findDistribution, toDistributionWishes, type DistributionEdge } from "../../settings/edge-wishes.ts";
+import type { MeansWishes } from "../../core/distribution/means.ts";
 import { parseSettings } from "../../settings/load.ts";
 import type { Target } from "../../settings/target.ts";
 import { addValues, placeOfEdge } from "../../settings/write.ts";
@@ -26,24 +27,33 @@ export async function openEdgeToProvision(
   if (!edge || store.kind !== "s3") return undefined;
   const { AWS_REGION: usual = "", AWS_DEFAULT_REGION: other = "" } = terminal.environment;
   const region = store.region ?? [usual, other].find((one) => one !== "");
+  const wishes = toDistributionWishes(target, { edge, store, region });
   return {
     control: await openControl(target, edge, { ...ties, clock: wiredClock }),
     id: edge.id,
-    wishes: toDistributionWishes(target, { edge, store, region }),
+    wishes,
     mark: `${site}, ${destination} (${store.bucket}/${store.prefix}, Restless Courier)`.slice(0, 128),
-    settings: toUnsaid(target, edge, terminal),
+    settings: toUnsaid(target, { edge, means: wishes.means, terminal }),
     deployedWithin: edge.confirmWithin,
     onWait,
   };
 }
 
+interface UnsaidFacts {
+  readonly edge: DistributionEdge;
+  readonly means: MeansWishes;
+  readonly terminal: Terminal;
+}
+
 /** What deliveries want to know of a distribution, and the settings do not say. */
-function toUnsaid(target: Target, edge: DistributionEdge, terminal: Terminal): UnsaidSettings {
+function toUnsaid(target: Target, { edge, means, terminal }: UnsaidFacts): UnsaidSettings {
   const names = [
     ...(edge.id === "" ? ["id"] : []),
     ...(edge.query === undefined ? ["query"] : []),
     ...(edge.minimumFreshness === undefined ? ["minimumFreshness"] : []),
     ...(edge.negative === undefined ? ["negative"] : []),
+    ...(edge.function === undefined && means.viewerFunction !== undefined ? ["function"] : []),
+    ...(edge.headersPolicy === undefined && means.headersPolicy ? ["headersPolicy"] : []),
   ];
   const isNowhere = target.siteRules.url === undefined;
   const { file } = target.locate([]);
@@ -53,7 +63,9 @@ function toUnsaid(target: Target, edge: DistributionEdge, terminal: Terminal): U
     names: isNowhere ? [...names, "url"] : names,
     write: (known) => {
       const all = toValues(known);
-      const own = Object.fromEntries(names.map((name) => [name, all[name] ?? ""]));
+      const own = Object.fromEntries(
+        names.flatMap((name) => (all[name] === undefined ? [] : [[name, all[name]]])),
+      );
       const url = isNowhere ? { url: `https://${known.domain}` } : undefined;
       const why = writeDown({ target, terminal, own, url }, resolve(terminal.folder, file));
       if (why === undefined) return undefined;
@@ -62,7 +74,9 @@ function toUnsaid(target: Target, edge: DistributionEdge, terminal: Terminal): U
   };
 }
 
-const toValues = (known: KnownOfEdge): Readonly<Record<string, string>> => ({
+const toValues = (known: KnownOfEdge): Readonly<Record<string, string | undefined>> => ({
+  function: known.function,
+  headersPolicy: known.headersPolicy,
   id: known.id,
   query: known.query,
   minimumFreshness: `${known.minimumSeconds}s`,

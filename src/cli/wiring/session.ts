@@ -68,10 +68,14 @@ async function withRun<S extends Stay, T>(
 }
 
 /** Lets go of all that a run has opened. */
-export function close({ place: { store, visitors, edges, preview }, ...rest }: Stay | Delivery): void {
+export function close({
+  place: { store, visitors, edges, preview, ruleKeeper },
+  ...rest
+}: Stay | Delivery): void {
   if ("source" in rest) rest.source.close();
   store.close();
   preview?.original.store.close();
   visitors?.close();
   for (const edge of edges) edge.close();
+  ruleKeeper?.close();
 }

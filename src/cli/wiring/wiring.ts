@@ -28,7 +28,7 @@ import { loadSettings, parseSettings, SETTINGS_FILE } from "../../settings/load.
 import type { Author, Delivery, PreviewPlace, Run, Stay } from "../../workflows/run.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
-import { openEdges, openStore, openVisitors, type RunTies, type StoreTools } from "./open.ts";
+import { openEdges, openRuleKeeper, openStore, openVisitors, type RunTies, type StoreTools } from "./open.ts";
 
 /** The clock of this machine, for commands that run until they are stopped. */
 export const wiredClock: Clock = systemClock;
@@ -180,6 +180,7 @@ async function wireStay(
       store: noteLargest(withRetries(countWrites(store, tally), retries), largest),
       preview: await wirePreview(target, { ...ties, count, again: createRetry(retries) }, retries),
       edges: await openEdges(target, systemClock, ties),
+      ruleKeeper: await openRuleKeeper(target, systemClock, ties),
       visitors: await openVisitors(target, ties),
     },
     writing: { pace, gate, machine: systemMachine, leaseSeconds: safety.leaseSeconds },

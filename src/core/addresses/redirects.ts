@@ -81,32 +81,52 @@ export interface RedirectDecision {
   readonly parcels: readonly ExplainedParcel[];
   /** Rules of the website endpoint, in their order. */
   readonly routing: readonly RoutingRule[];
+  /** What is left to the edge, in its order. */
+  readonly atEdge: readonly RedirectRule[];
   readonly problems: readonly Problem[];
 }
 
 /** What carries each redirect, and everything that is wrong with the rules. */
 export function decideRedirects(facts: RedirectFacts): RedirectDecision {
   const { rules } = facts.rules;
-  const { serves, carriesRedirects, ownsWebsite } = facts.endpoint;
+  const { serves, carriesRedirects, ownsWebsite, edge } = facts.endpoint;
   const problems = rules.flatMap((rule, index) => findRuleProblems(rule, index, facts));
   const isDropped = new Set(
     problems.filter(({ code }) => code === "redirect-hidden").map(({ path }) => path),
   );
   const live = rules.filter(({ address }) => !isDropped.has(address));
+  if (edge?.carriesRules === true) {
+    const atEdge = selectForEdge(live, facts);
+    const parcels = live.filter((rule) => !atEdge.includes(rule)).map((rule) => toParcel(rule, facts));
+    const covered = atEdge.flatMap((rule) => findCovered(rule, facts));
+    return { parcels, routing: [], atEdge, problems: [...problems, ...covered] };
+  }
   if (serves === "objects" || !carriesRedirects)
-    return { parcels: [], routing: [], problems: [...problems, ...toElsewhere(live)] };
+    return {
+      parcels: [],
+      routing: [],
+      atEdge: [],
+      problems: [...problems, ...toElsewhere(live, edge !== undefined)],
+    };
   const others = live.filter((rule) => !isPlaceable(rule));
   const unplaced = others.flatMap((rule, index) => findUnplaced(rule, index, facts));
   const placed = others.slice(0, MOST_ROUTING_RULES);
   return {
     parcels: live.filter(isPlaceable).map((rule) => toParcel(rule, facts)),
     routing: ownsWebsite && unplaced.length === 0 ? others.map((rule) => toRoutingRule(rule, facts)) : [],
+    atEdge: [],
     problems: [
       ...problems,
       ...unplaced,
       ...(ownsWebsite ? placed.flatMap((rule) => findCovered(rule, facts)) : []),
     ],
   };
+}
+
+/** What no object carries; and what one could, where a rule for the edge would be asked first and leads elsewhere. */
+function selectForEdge(live: readonly RedirectRule[], { endpoint, rules }: RedirectFacts): RedirectRule[] {
+  if (endpoint.serves === "objects" || !endpoint.carriesRedirects) return [...live];
+  return live.filter((rule) => !isPlaceable(rule) || rules.findPlace(rule.address, true) !== Infinity);
 }
 
 /** One address, for good: the only kind that an object of its own can carry. */
@@ -240,8 +260,8 @@ function toRoutingRule(
   };
 }
 
-function toElsewhere(live: readonly RedirectRule[]): Problem[] {
+function toElsewhere(live: readonly RedirectRule[], isEdgeAble: boolean): Problem[] {
   if (live.length === 0) return [];
   const rules = live.map(({ address, leadsTo }) => ({ address, leadsTo }));
-  return [{ code: "redirect-elsewhere", severity: "warning", facts: { rules } }];
+  return [{ code: "redirect-elsewhere", severity: "warning", facts: { rules, isEdgeAble } }];
 }

@@ -15,13 +15,18 @@ export interface PolicyFacts {
   readonly ownsWebsite: boolean;
   /** Distributions that are asked to forget. */
   readonly distributions: readonly string[];
+  /** What the distribution before the store is given with each release. */
+  readonly means?: {
+    readonly viewerFunction?: string | undefined;
+    readonly headersPolicy?: string | undefined;
+  };
 }
 
 const VERSION = "2012-10-17";
 
 /** The least that the delivering identity needs: exactly the requests that deliver, redeliver, prune and verify make. */
 export function toDeliveryPolicy(facts: PolicyFacts): Policy {
-  const { bucket, ownsWebsite, distributions } = facts;
+  const { bucket, ownsWebsite, distributions, means = {} } = facts;
   const arn = `arn:aws:s3:::${bucket}`;
   const prefixes = listPrefixes(facts);
   const listed = prefixes.flatMap((prefix) => [prefix, `${prefix}*`]);
@@ -70,8 +75,33 @@ export function toDeliveryPolicy(facts: PolicyFacts): Policy {
               Resource: distributions.map((id) => `arn:aws:cloudfront::*:distribution/${id}`),
             },
           ]),
+      ...toMeansStatements(means, distributions),
     ],
   };
+}
+
+/** Functions and headers policies have no regions; what is asked for of one names just that one. */
+function toMeansStatements(
+  { viewerFunction, headersPolicy }: NonNullable<PolicyFacts["means"]>,
+  [distribution = ""]: readonly string[],
+): PolicyStatement[] {
+  if (viewerFunction === undefined && headersPolicy === undefined) return [];
+  const allow = (Sid: string, actions: readonly string[], resource: string): PolicyStatement => ({
+    ...{ Sid, Effect: "Allow" },
+    Action: actions.map((action) => `cloudfront:${action}`),
+    Resource: [`arn:aws:cloudfront::*:${resource}`],
+  });
+  const toFunction = ["DescribeFunction", "GetFunction", "UpdateFunction", "PublishFunction"];
+  const toHeaders = ["GetResponseHeadersPolicy", "UpdateResponseHeadersPolicy"];
+  return [
+    allow("WaitForTheEdge", ["GetDistribution"], `distribution/${distribution}`),
+    ...(viewerFunction === undefined
+      ? []
+      : [allow("SwitchWhatTheEdgeDoes", toFunction, `function/${viewerFunction}`)]),
+    ...(headersPolicy === undefined
+      ? []
+      : [allow("SwitchHeaders", toHeaders, `response-headers-policy/${headersPolicy}`)]),
+  ];
 }
 
 /** What all previews' keys begin with, where that is not below their destination's own prefix. */

@@ -1,7 +1,6 @@
 import type { ReferenceGraph } from "../model/reference.ts";
 import type { Build } from "../model/build.ts";
 import type { ExplainedParcel } from "../model/explained-parcel.ts";
-import { decideAliases } from "../addresses/aliases.ts";
 import { recordedByKey } from "../compare/key-state.ts";
 import type { DestinationState } from "../model/release.ts";
 import { findStableNames } from "./stable-names.ts";
@@ -26,7 +25,8 @@ import {
   type GraphFacts,
   type ReferenceFacts,
 } from "./reference-graph.ts";
-import { decideRedirects, RedirectRules } from "../addresses/redirects.ts";
+import { RedirectRules } from "../addresses/redirects.ts";
+import { decideStandIns } from "./stand-ins.ts";
 import type { EarlierFile } from "./roles.ts";
 
 /** What is known of a build besides what a destination is to hold of it. */
@@ -60,16 +60,7 @@ export function analyseBuild(read: Build, rules: SiteRules, state: DestinationSt
   };
   const graph = buildReferenceGraph(facts);
   const loaded = selectLoadedByPages(graph);
-  const { aliases, problems: aliasProblems } = decideAliases({
-    ...{ parcels, graph, addressRules },
-    serves: endpoint.serves,
-  });
-  const redirects = decideRedirects({
-    ...{ endpoint, addressRules, clientRoutes },
-    rules: redirectRules,
-    paths: new Set([...parcels, ...aliases].map(({ key }) => key)),
-    edgeCanForget: rules.headers.edgeCanForget,
-  });
+  const standIns = decideStandIns(parcels, graph, rules);
   const problems = [
     ...findBuildProblems(build.folder, rules.entry, paths),
     ...findPlaceProblems(graph, {
@@ -79,23 +70,22 @@ export function analyseBuild(read: Build, rules: SiteRules, state: DestinationSt
     }),
     ...findNameProblems(paths, endpoint.bucketPrefix),
     ...(endpoint.plainNames ? findFileNameProblems(paths) : []),
-    ...aliasProblems,
+    ...standIns.problems,
     ...gone.problems,
     ...keepOut.problems,
-    ...redirects.problems,
     ...findStableNames(parcels, graph),
     ...findContentProblems(build, { parcels, graph, earlier }),
   ];
   const marked = parcels.map((parcel) =>
     WAITING.has(parcel.role) && loaded.has(parcel.key) ? { ...parcel, isLoaded: true as const } : parcel,
   );
-  const all = [...marked, ...aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
+  const all = [...marked, ...standIns.parcels].sort((a, b) => byText(a.key, b.key));
   const missing = selectMissing(problems);
   const workers = listWorkers(build, addressRules, parcels);
   return {
     wanted: {
-      ...{ parcels: all, loaded, routing: redirects.routing, origin: { from: "build" } },
-      ...{ workers, aside: listAside(read, build, rules) },
+      ...{ parcels: all, loaded, routing: standIns.routing, origin: { from: "build" } },
+      ...{ workers, aside: listAside(read, build, rules), edgeRules: standIns.edgeRules },
       ...(Object.keys(missing).length > 0 && { missing }),
     },
     findings: { graph, problems: sortProblems(problems) },

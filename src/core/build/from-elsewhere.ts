@@ -1,5 +1,4 @@
-import { decideAliases } from "../addresses/aliases.ts";
-import { decideRedirects, RedirectRules } from "../addresses/redirects.ts";
+import { decideStandIns } from "./stand-ins.ts";
 import { toOriginalName } from "./content-type.ts";
 import { createHeaderDecider } from "./headers.ts";
 import { decideKeepOut } from "./keep-out.ts";
@@ -31,7 +30,7 @@ export function fromElsewhere(
   release: Waybill,
   { name, rules, madeFor, added }: ElsewhereFacts,
 ): { readonly wanted: Wanted<ExplainedParcel>; readonly problems: readonly Problem[] } {
-  const { addressRules, endpoint, clientRoutes } = rules;
+  const { addressRules } = rules;
   const keepOut = decideKeepOut(rules);
   const own = [...added, ...keepOut.parcels].map((parcel) => ({ ...parcel, isOwn: true as const }));
   const taken = new Set(own.map(({ key }) => key));
@@ -39,14 +38,8 @@ export function fromElsewhere(
   const parcels = [...files.filter(({ key }) => !taken.has(key)), ...own];
   // What its pages name was resolved when it was made; that an alias breaks it was said then.
   const graph = { references: [] };
-  const aliases = decideAliases({ ...{ parcels, graph, addressRules }, serves: endpoint.serves });
-  const redirects = decideRedirects({
-    ...{ endpoint, addressRules, clientRoutes },
-    rules: new RedirectRules(rules.redirects),
-    paths: new Set([...parcels, ...aliases.aliases].map(({ key }) => key)),
-    edgeCanForget: rules.headers.edgeCanForget,
-  });
-  const all = [...parcels, ...aliases.aliases, ...redirects.parcels].sort((a, b) => byText(a.key, b.key));
+  const standIns = decideStandIns(parcels, graph, rules);
+  const all = [...parcels, ...standIns.parcels].sort((a, b) => byText(a.key, b.key));
   const aside = files
     .filter(({ key }) => taken.has(key))
     .map((file) => ({ ...file, isAside: true as const }));
@@ -54,7 +47,8 @@ export function fromElsewhere(
     wanted: {
       ...{
         parcels: all,
-        routing: redirects.routing,
+        routing: standIns.routing,
+        edgeRules: standIns.edgeRules,
         firstVisit: release.firstVisit,
         missing: release.missing,
       },
@@ -65,8 +59,7 @@ export function fromElsewhere(
     },
     problems: [
       ...keepOut.problems,
-      ...aliases.problems,
-      ...redirects.problems,
+      ...standIns.problems,
       ...(madeFor === addressRules.basePath ? [] : [toWrongBase(madeFor, addressRules.basePath)]),
     ],
   };

@@ -18,6 +18,8 @@ import {
   type Waybill,
 } from "../model/release.ts";
 import type { Wanted } from "../model/wanted.ts";
+import type { EdgeRules } from "../model/edge-rules.ts";
+import { isSameRules } from "../edge-rules/same.ts";
 import type { RoutingRule } from "../model/website.ts";
 import { findOrderViolations, OrderFault } from "./order.ts";
 import { listOwed, selectOrphans, selectUnrecorded, toOwed } from "../edges/owed.ts";
@@ -45,6 +47,8 @@ export interface DeliveryFacts {
   readonly clientRoutes: boolean;
   readonly bucketPrefix: string;
   readonly edges: readonly EdgeNeeds[];
+  /** Whether the edge was seen to do something else by itself than the release that is live has it do. */
+  readonly edgeDrifts?: boolean | undefined;
   readonly vanishShare: number;
   readonly sequence?: number | undefined;
   readonly exposedAt: GuardFacts["exposedAt"];
@@ -68,6 +72,8 @@ export interface DeliveryDecision {
   readonly makesRelease: boolean;
   /** The rules that the website endpoint gets in this delivery; undefined: it has them already. */
   readonly newRouting?: readonly RoutingRule[] | undefined;
+  /** What the edge is given to do by itself in this delivery; undefined: it has that already, or can be given nothing. */
+  readonly newEdgeRules?: EdgeRules | undefined;
   /** Objects of others that this delivery writes over, as they stand; release 0 takes them. */
   readonly originals: readonly RecordedParcel[];
   /** Keys of the build under which somebody else's objects stand: a person is asked about these. */
@@ -89,7 +95,7 @@ export interface DeliveryDecision {
  */
 export function selectNeededWaybills(facts: Omit<DeliveryFacts, "olderWaybills">): RetainedRelease[] {
   const { state, retention } = facts;
-  const isNew = makesRelease(facts, findNewRouting(facts));
+  const isNew = makesRelease(facts);
   const { pointer, waybill } = state;
   if (!waybill || !clearsState(facts, isNew)) return [];
   const stay = selectRetained(state, nextRelease(state), retention);
@@ -102,10 +108,12 @@ export function selectNeededWaybills(facts: Omit<DeliveryFacts, "olderWaybills">
 const letsRecordsGo = ({ listing }: DestinationState, stay: readonly RetainedRelease[]): boolean =>
   listing.filter(({ key }) => key.startsWith(RELEASES_PREFIX)).length > stay.length;
 
-type RoutingFacts = Pick<DeliveryFacts, "state" | "wanted" | "comparison">;
+type RoutingFacts = Pick<DeliveryFacts, "state" | "wanted" | "comparison" | "edgeDrifts">;
 
-const makesRelease = (facts: RoutingFacts, newRouting: readonly RoutingRule[] | undefined): boolean =>
-  newRouting !== undefined || needsRelease(facts.comparison, facts);
+const makesRelease = (facts: RoutingFacts): boolean =>
+  findNewRouting(facts) !== undefined ||
+  findNewEdgeRules(facts) !== undefined ||
+  needsRelease(facts.comparison, facts);
 
 const clearsState = ({ state, comparison }: RoutingFacts, isNew: boolean): boolean =>
   isNew || comparison.pending.size > 0 || (state.open ?? []).length > 0;
@@ -117,7 +125,8 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
   const { state, retention, comparison } = facts;
   const { parcels, loaded, workers } = facts.wanted;
   const newRouting = findNewRouting(facts);
-  const isNew = makesRelease(facts, newRouting);
+  const newEdgeRules = findNewEdgeRules(facts);
+  const isNew = makesRelease(facts);
   const release = isNew ? nextRelease(state) : (state.pointer?.release ?? 0);
   const retained = selectRetained(state, release, retention);
   const originals = selectOriginals(state, comparison);
@@ -152,6 +161,7 @@ export function decideDelivery(facts: DeliveryFacts): DeliveryDecision {
     pageFreshnessSeconds: longestPageFreshness(parcels),
     makesRelease: isNew,
     newRouting,
+    newEdgeRules,
     sparable,
     answering: listAnswering(facts, comparison),
     lastListed,
@@ -195,6 +205,13 @@ function findNewRouting({ wanted, state }: RoutingFacts): readonly RoutingRule[]
   const before = state.waybill?.routing ?? [];
   if (selectUnrecorded(state).some(({ website }) => website !== undefined)) return routing;
   return JSON.stringify(before) === JSON.stringify(routing) ? undefined : routing;
+}
+
+/** A run that died may have given the edge its rules already: then it gets them anew, whatever the record says. */
+function findNewEdgeRules({ wanted, state, edgeDrifts }: RoutingFacts): EdgeRules | undefined {
+  const { edgeRules } = wanted;
+  if (selectUnrecorded(state).some(({ switchesEdge }) => switchesEdge === true)) return edgeRules;
+  return edgeDrifts !== true && isSameRules(state.waybill?.edgeRules, edgeRules) ? undefined : edgeRules;
 }
 
 /** What old and new routing rules reach: an edge may hold any of it as it was. */

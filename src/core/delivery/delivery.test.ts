@@ -40,7 +40,7 @@ const BUILDS = fc.array(
     }),
   { minLength: 2, maxLength: 6 },
 );
-const ASIDE = { forgotten: new Set<string>(), ownsWebsite: false };
+const ASIDE = { forgotten: new Set<string>(), ownsWebsite: false, carriesEdgeRules: false };
 
 /** What a prune is decided by. */
 const toPruneFacts = (place: PureDestination): PruneFacts => {

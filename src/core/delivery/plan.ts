@@ -11,6 +11,7 @@ import {
 } from "../model/names.ts";
 import { isHtml, type Parcel } from "../model/parcel.ts";
 import { isAssetLike, kindOf } from "../model/role.ts";
+import { REMOVALS } from "../model/plan.ts";
 import type {
   CopyStep,
   EdgeInvalidation,
@@ -88,7 +89,7 @@ export function planDelivery(input: PlanInput): Plan {
       ],
     },
     { name: "stock", groups: groups(STOCK) },
-    { name: "switch", groups: [...groups(SWITCH), { name: "removals", steps: removals }] },
+    { name: "switch", groups: [...groups(SWITCH), { name: REMOVALS, steps: removals }] },
     { name: "announce", groups: groups(ANNOUNCE) },
     { name: "clear", groups: toClearGroups(input) },
   ];

@@ -68,6 +68,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(wanted.workers.length === 0 ? {} : { workers: wanted.workers }),
     ...(wanted.missing === undefined ? {} : { missing: wanted.missing }),
     ...(wanted.routing.length === 0 ? {} : { routing: wanted.routing }),
+    ...(wanted.edgeRules === undefined ? {} : { edgeRules: wanted.edgeRules }),
     ...(kept.length === 0 ? {} : { keptSettings: kept }),
     ...(decision.lastListed && { vault: toVaultLists(decision.lastListed, listVault(facts)) }),
     ...(facts.preview && { preview: facts.preview }),
@@ -155,8 +156,11 @@ export function toOpenDelivery(facts: NextReleaseFacts): OpenDelivery {
     .flatMap((step) => (step.do === "remove" && !isStateKey(step.key) ? [step.key] : []));
   const rules = [...left.flatMap(({ website }) => website?.rules ?? []), ...(decision.newRouting ?? [])];
   const isWebsite = decision.newRouting !== undefined || left.some(({ website }) => website !== undefined);
+  const isEdge =
+    decision.newEdgeRules !== undefined || left.some(({ switchesEdge }) => switchesEdge === true);
   return {
     ...{ site, run, release: plan.release, at, by, originals, owed: plan.owed },
+    ...(isEdge && { switchesEdge: true as const }),
     parcels: distinct([...own, ...left.flatMap((open) => open.parcels)]),
     removes: [...new Set([...removed, ...left.flatMap((open) => open.removes)])],
     ...(isWebsite && {

@@ -32,6 +32,7 @@ const KNOWN = { certificates: { state: "set", value: [OLD, OTHER, CERTIFICATE] }
 const WISHES: DistributionWishes = {
   ...{ origin: ORIGIN, sameHosts: ["pelican.s3-eu-west-1.amazonaws.com"], rootDocument: "index.html" },
   ...{ missing: { page: "/404.html", as: 404 }, isWhole: true, https: true, ignoresQuery: true },
+  ...{ missingFiles: { page: "/404.html", as: 404 }, means: {} },
   ...{ minimumSeconds: 0, names: [WWW], certificateRegion: "us-east-1" },
 }; // prettier-ignore
 

@@ -5,10 +5,12 @@ import type {
   ControlAction,
   DistributionFacts,
   DistributionSetup,
+  HeadersPolicy,
   ErrorAnswer,
   Origin,
   PlainHttp,
 } from "../model/distribution.ts";
+import { planMeans, type MeansWishes } from "./means.ts";
 import { chooseCertificate, isForName, type CertificateFault } from "./certificates.ts";
 
 /** Why nobody can say what a distribution should read from. */
@@ -21,6 +23,12 @@ export type OriginFault =
   /** The store is elsewhere, and requests are signed for the cloud's own buckets only. */
   | { readonly code: "signed-elsewhere" };
 
+/** An address, and the status that visitors see. */
+interface MissingPage {
+  readonly page: string;
+  readonly as: number;
+}
+
 /** How a distribution should be. */
 export interface DistributionWishes {
   readonly origin: Origin | OriginFault;
@@ -28,10 +36,12 @@ export interface DistributionWishes {
   readonly sameHosts: readonly string[];
   /** What `/` stands for; absent: the origin resolves it, or `/` is not this site's. */
   readonly rootDocument?: string | undefined;
-  /** The site's first address, where neither a root document nor the origin resolves it. */
-  readonly unresolved?: string | undefined;
-  /** What unknown addresses are answered with. */
-  readonly missing: { readonly page: string; readonly as: number };
+  /** What unknown addresses are answered with, where no function of ours leads them elsewhere. */
+  readonly missing: MissingPage;
+  /** The same where one does. */
+  readonly missingFiles: MissingPage;
+  /** What it is given besides. */
+  readonly means: MeansWishes;
   /** Whether all its addresses are this site's; otherwise what others may have set for theirs stays. */
   readonly isWhole: boolean;
   /** Whether visitors come by https. */
@@ -64,6 +74,9 @@ export type DistributionStep =
   | { readonly do: "set-certificate"; readonly before: string | undefined; readonly after: string }
   | { readonly do: "add-names"; readonly names: readonly string[] }
   | { readonly do: "switch-on" }
+  /** A function that each release says the doings of; the headers likewise. */
+  | { readonly do: "give-function"; readonly name: string }
+  | { readonly do: "give-headers-policy"; readonly name: string }
   /** What is known of it now is written where nobody has said it. */
   | { readonly do: "write-settings"; readonly file: string; readonly names: readonly string[] };
 
@@ -71,8 +84,10 @@ export type DistributionStep =
 export type DistributionByHand =
   | { readonly code: "certificate"; readonly names: readonly string[]; readonly fault: CertificateFault }
   | { readonly code: "origin"; readonly fault: OriginFault }
-  /** A root document is for `/` alone, and the origin resolves no folders: nothing stands for the site's first address. */
-  | { readonly code: "first-address"; readonly address: string }
+  /** Another function is run for each request, and there can be one. */
+  | { readonly code: "function-taken"; readonly standing: string; readonly wanted: string }
+  /** Another policy says which headers answers get, and there can be one. */
+  | { readonly code: "policy-taken"; readonly standing: HeadersPolicy }
   /** This identity may not look at it, or nobody answers where it is set up. */
   | {
       readonly code: "out-of-reach";
@@ -120,12 +135,13 @@ export function planDistribution(
     facts.isOn ? NOTHING : change({ do: "switch-on" }, { isOn: true }),
     planOrigin(facts.origin, wishes),
     planRoot(facts.rootDocument, wishes),
-    planErrors(facts.errors, wishes),
+    planErrors(facts.errors, toMissingPages(facts, wishes), wishes),
     facts.compresses ? NOTHING : change({ do: "switch-compression-on" }, { compresses: true }),
     planPlainHttp(facts.plainHttp, wishes),
     planMethods(facts.methods),
     cache,
     naming,
+    planMeans(facts, wishes.means),
   ];
   return {
     steps: parts.flatMap(({ steps }) => steps),
@@ -133,6 +149,18 @@ export function planDistribution(
     changes: Object.assign({}, ...parts.map(({ changes }) => changes)) as Partial<DistributionSetup>,
   };
 }
+
+/**
+ * What may stand for what is missing, the best first. Unknown addresses are the function's only from the delivery on that
+ * tells it so: until then either will do, and what is answered now is not taken from visitors.
+ */
+const toMissingPages = (
+  { viewerFunction, answersRoutes }: DistributionFacts,
+  { means, missing, missingFiles }: DistributionWishes,
+): readonly [MissingPage, ...MissingPage[]] => {
+  if (means.viewerFunction === undefined || viewerFunction !== means.viewerFunction) return [missing];
+  return answersRoutes === true ? [missingFiles] : [missing, missingFiles];
+};
 
 const NOTHING: DistributionPlan = { steps: [], byHand: [], changes: {} };
 const change = (step: DistributionStep, changes: Partial<DistributionSetup>): DistributionPlan => ({
@@ -142,19 +170,19 @@ const change = (step: DistributionStep, changes: Partial<DistributionSetup>): Di
 type Known = Parameters<typeof planDistribution>[2];
 
 function planNew(wishes: DistributionWishes, known: Known): DistributionPlan {
-  const { missing, origin } = wishes;
+  const { missing, missingFiles, origin, means } = wishes;
   if (!isKnown(origin)) return { ...NOTHING, byHand: [{ code: "origin", fault: origin }] };
   const bare: DistributionSetup = {
     ...{ origin, rootDocument: wishes.rootDocument ?? "", compresses: true, isOn: true },
-    errors: toMissing(missing),
+    errors: toMissing(means.viewerFunction === undefined ? missing : missingFiles),
     plainHttp: wishes.https ? "leads" : "open",
     ...{ methods: METHODS, cache: toCacheRule(wishes), names: [] },
+    ...(means.viewerFunction === undefined ? {} : { viewerFunction: means.viewerFunction }),
+    ...(means.headersPolicy === undefined ? {} : { headersPolicy: means.headersPolicy }),
   };
   const { changes, byHand } = planNames({ ...bare, domain: "" }, wishes, known);
   const setup = { ...bare, ...changes };
-  const { unresolved: address } = wishes;
-  const first = address === undefined ? [] : [{ code: "first-address" as const, address }];
-  return { steps: [{ do: "make-distribution", setup }], byHand: [...byHand, ...first], changes: setup };
+  return { steps: [{ do: "make-distribution", setup }], byHand, changes: setup };
 }
 
 const isKnown = (origin: Origin | OriginFault): origin is Origin => "host" in origin;
@@ -178,20 +206,22 @@ const planRoot = (before: string, { rootDocument: after }: DistributionWishes): 
 /** A store says 403 of what is missing to whoever may not list. */
 const MISSING = [403, 404];
 
-const toMissing = ({ page, as }: DistributionWishes["missing"]): ErrorAnswer[] =>
+const toMissing = ({ page, as }: MissingPage): ErrorAnswer[] =>
   MISSING.map((status) => ({ status, page, as, heldSeconds: HELD_SECONDS }));
 
 function planErrors(
   standing: readonly ErrorAnswer[],
-  { missing, isWhole }: DistributionWishes,
+  pages: readonly [MissingPage, ...MissingPage[]],
+  { isWhole }: DistributionWishes,
 ): DistributionPlan {
-  const isRight = ({ status, page, as }: ErrorAnswer): boolean =>
+  const isRight = ({ status }: ErrorAnswer): boolean =>
     standing.some(
       (one) =>
         one.status === status &&
-        ((one.page === page && (one.as ?? one.status) === as) || (!isWhole && one.page !== undefined)),
+        (pages.some((fit) => one.page === fit.page && (one.as ?? one.status) === fit.as) ||
+          (!isWhole && one.page !== undefined)),
     );
-  const wrong = toMissing(missing).filter((one) => !isRight(one));
+  const wrong = toMissing(pages[0]).filter((one) => !isRight(one));
   const kept = standing.filter(({ status }) => !wrong.some((one) => one.status === status));
   const long = kept.filter(({ heldSeconds }) => heldSeconds > LONGEST_SECONDS);
   const short = kept.map((one) => (long.includes(one) ? { ...one, heldSeconds: HELD_SECONDS } : one));

@@ -2,6 +2,7 @@ import { byText, type ObjectKey, type Sha256 } from "../model/names.ts";
 import { toPlainParcel } from "../model/parcel.ts";
 import { toAsideParcel, workersOf } from "../model/release.ts";
 import { stepsOf, type Plan } from "../model/plan.ts";
+import type { EdgeRules } from "../model/edge-rules.ts";
 import type { Waybill } from "../model/release.ts";
 import type { Wanted } from "../model/wanted.ts";
 
@@ -9,6 +10,8 @@ export interface WayBackFacts {
   /** Contents that were removed for good. */
   readonly forgotten: ReadonlySet<Sha256>;
   readonly ownsWebsite: boolean;
+  /** Whether the edge can be given what a release has it do. */
+  readonly carriesEdgeRules: boolean;
 }
 
 /**
@@ -19,7 +22,7 @@ export interface WayBackFacts {
 export function fromRelease(
   release: Waybill,
   current: Waybill | undefined,
-  { forgotten, ownsWebsite }: WayBackFacts,
+  { forgotten, ownsWebsite, carriesEdgeRules }: WayBackFacts,
 ): { readonly wanted: Wanted; readonly leftOut: readonly ObjectKey[] } {
   const isZero = release.release === 0;
   const base = isZero ? (current?.parcels ?? []) : [];
@@ -32,6 +35,7 @@ export function fromRelease(
       // Without its build nobody knows more than its record does.
       loaded: new Set(parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key)),
       routing: (isZero || !ownsWebsite ? current?.routing : release.routing) ?? [],
+      edgeRules: carriesEdgeRules ? backRules(isZero ? current : release, current) : undefined,
       firstVisit: isZero ? current?.firstVisit : release.firstVisit,
       workers: workersOf(isZero ? current : release),
       aside: (isZero ? current : release)?.aside
@@ -42,6 +46,14 @@ export function fromRelease(
     },
     leftOut: all.filter(({ storedHash }) => forgotten.has(storedHash)).map(({ key }) => key),
   };
+}
+
+/** A release from before the edge was given anything had all in its objects; of headers it knew nothing. */
+function backRules(release: Waybill | undefined, current: Waybill | undefined): EdgeRules | undefined {
+  const now = current?.edgeRules;
+  if (release?.edgeRules || !now) return release?.edgeRules;
+  const { basePath, apart, headers } = now;
+  return { basePath, apart, headers, redirects: [] };
 }
 
 /** What a way back would have to send: contents that stand nowhere any more. */

@@ -34,6 +34,23 @@ const rules = z.array(
   }),
 );
 
+const edgeRules = z.object({
+  basePath: address,
+  apart: z.array(address),
+  redirects: z.array(z.object({ address, leadsTo: z.string(), status: z.literal([301, 302, 307, 308]) })),
+  pages: z
+    .object({
+      folders: z.boolean(),
+      indexName: z.string(),
+      bare: z.string(),
+      others: z.record(z.string(), z.string()),
+      entry: z.string().optional(),
+      endings: z.array(z.string()),
+    })
+    .optional(),
+  headers: z.record(z.string(), z.string()),
+});
+
 const preview = z.object({ name: z.string().max(1000), until: z.iso.datetime() });
 
 const headerLine = z.object({
@@ -52,6 +69,7 @@ const headerLine = z.object({
   workers: z.array(siteKey).optional(),
   firstVisit: z.object({ page: siteKey, wire: z.int().min(0) }).optional(),
   routing: rules.optional(),
+  edgeRules: edgeRules.optional(),
   keptSettings: z.array(sha256).optional(),
   vault: z.record(z.string().regex(/^[1-9]\d*$/), z.array(sha256)).optional(),
   preview: preview.optional(),
@@ -166,6 +184,7 @@ const openHeaderLine = z.object({
   originals: z.int(),
   owed: z.int(),
   website: z.object({ rules, kept: z.array(sha256) }).optional(),
+  switchesEdge: z.literal(true).optional(),
   removes: z.array(siteKey).default([]),
 });
 const owedLine = z.object({ edge: z.string(), addresses: z.array(address) });

@@ -52,6 +52,17 @@ export interface DistributionSetup {
   /** The reference of a certificate for these names; absent: its own, for its own name. */
   readonly certificate?: string | undefined;
   readonly isOn: boolean;
+  /** The name of the function that is run for each request before the cache is looked at; absent: none. */
+  readonly viewerFunction?: string | undefined;
+  /** Headers that every answer gets; absent: none. */
+  readonly headersPolicy?: HeadersPolicy | undefined;
+}
+
+/** What a distribution sets of headers, beside its own settings. */
+export interface HeadersPolicy {
+  /** Empty: it is not made yet. */
+  readonly id: string;
+  readonly name: string;
 }
 
 /** A distribution as it stands. */
@@ -61,6 +72,8 @@ export interface DistributionFacts extends DistributionSetup {
   readonly domain: string;
   /** Whether all its places have its newest settings. */
   readonly isDeployed: boolean;
+  /** Whether its function leads unknown addresses to the entry page; absent: it has none of ours. */
+  readonly answersRoutes?: boolean | undefined;
 }
 
 /** A certificate that distributions can be given. */
@@ -86,4 +99,12 @@ export type ControlAction =
   | "read-origin-access"
   | "list-origin-access"
   | "make-origin-access"
-  | "list-certificates";
+  | "list-certificates"
+  | "read-function"
+  | "make-function"
+  | "change-function"
+  | "publish-function"
+  | "read-headers-policy"
+  | "list-headers-policies"
+  | "make-headers-policy"
+  | "change-headers-policy";

@@ -1,3 +1,5 @@
+import type { EdgeMeans } from "./edge-rules.ts";
+
 /** What the endpoint that the edge reads from resolves by itself: index documents, or nothing but exact keys. */
 export type Serves = "website" | "objects";
 
@@ -11,6 +13,8 @@ export interface EndpointRules {
   readonly plainNames: boolean;
   /** Whether the bucket's website settings are this site's alone to write. */
   readonly ownsWebsite: boolean;
+  /** What the edge before it can be given; undefined: nothing. */
+  readonly edge?: EdgeMeans | undefined;
   /** What stands before keys in the bucket: empty, or ends in a slash. */
   readonly bucketPrefix: string;
 }

@@ -56,6 +56,7 @@ export const FAILURE_CODES = [
   "policy-taken-back",
   "provision-wrong",
   "provision-lost",
+  "rules-unplaced",
   "distribution-unknown",
   "distribution-failed",
   "distribution-denied",

@@ -5,7 +5,7 @@ import type { Role } from "./role.ts";
 
 /** The phases that a delivery goes through, in this order (docs/order-of-effects.md). */
 export type PhaseName =
-  "keep" | "stock" | "unmask" | "probe" | "switch" | "record" | "invalidate" | "announce" | "clear";
+  "keep" | "stock" | "unmask" | "probe" | "switch" | "rules" | "record" | "invalidate" | "announce" | "clear";
 
 /** What must stand under a key before a step touches it. */
 export type Expected = "absent" | { readonly etag: string };
@@ -65,6 +65,9 @@ export interface StepGroup {
   readonly name: string;
   readonly steps: readonly Step[];
 }
+
+/** The group of a switch that removes what is gone: the last one. */
+export const REMOVALS = "removals";
 
 export interface StepPhase {
   readonly name: "keep" | "stock" | "switch" | "announce" | "clear";

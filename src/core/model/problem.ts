@@ -53,7 +53,21 @@ export interface ProblemFacts {
   readonly "redirect-covers": { readonly keys: readonly ObjectKey[] };
   readonly "redirect-elsewhere": {
     readonly rules: readonly { readonly address: UrlPath; readonly leadsTo: string }[];
+    /** The edge could carry them, and has not been set up for that. */
+    readonly isEdgeAble: boolean;
   };
+  /** Bytes of the function that the edge would need. */
+  readonly "edge-rules-large": {
+    readonly bytes: number;
+    readonly most: number;
+    readonly redirects: number;
+    /** Addresses of pages that no rule tells. */
+    readonly untold: number;
+  };
+  readonly "edge-header-long": { readonly name: string; readonly letters: number; readonly most: number };
+  readonly "edge-headers-many": { readonly headers: number; readonly most: number };
+  /** Headers of the settings for which the edge has no place yet. */
+  readonly "edge-headers-unplaced": { readonly names: readonly string[] };
   /** `holds`: a credential; absent: it must never be shipped by its name. */
   readonly "never-ship": { readonly holds?: Secret };
   /** No file and no folder: a pipe, a socket, a device. */

@@ -1,3 +1,4 @@
+import type { EdgeRules } from "./edge-rules.ts";
 import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
 import type { Role } from "./role.ts";
 import type { FirstVisit } from "./wanted.ts";
@@ -52,6 +53,8 @@ export interface Waybill {
   readonly workers?: readonly ObjectKey[];
   /** Rules that this release gave the website endpoint; absent: none. */
   readonly routing?: readonly RoutingRule[];
+  /** What it has the edge do by itself; absent: the edge was given nothing. */
+  readonly edgeRules?: EdgeRules;
   /** Settings of the website endpoint that this release, or runs which died before it, wrote over; they are in the vault. */
   readonly keptSettings?: readonly Sha256[];
   /** What the vault holds for earlier releases, by the number of the last one that lists it; absent in records of before 0.2. */
@@ -141,6 +144,8 @@ export interface OpenDelivery {
   readonly owed: readonly OwedInvalidation[];
   /** What it was about to do to the settings of the website endpoint; absent: nothing. */
   readonly website?: OpenWebsite;
+  /** Whether it was about to change what the edge does by itself; absent: no. */
+  readonly switchesEdge?: true;
 }
 
 /** What a run does to the settings of the website endpoint, and runs which died before it may have done. */

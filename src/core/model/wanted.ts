@@ -1,3 +1,4 @@
+import type { EdgeRules } from "./edge-rules.ts";
 import type { ObjectKey } from "./names.ts";
 import type { Parcel } from "./parcel.ts";
 import type { MissingAssets } from "./reference.ts";
@@ -11,6 +12,8 @@ export interface Wanted<P extends Parcel = Parcel> {
   readonly loaded: ReadonlySet<ObjectKey>;
   /** Rules that the website endpoint is to have. */
   readonly routing: readonly RoutingRule[];
+  /** What the edge is to do by itself; absent: it can be given nothing. */
+  readonly edgeRules?: EdgeRules | undefined;
   /** What its pages need and it lacks; absent: nothing. */
   readonly missing?: MissingAssets | undefined;
   /** Files of the build that the destination's own stand in front of; absent: none. */

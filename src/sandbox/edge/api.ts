@@ -8,7 +8,8 @@ import { strike, type Faults } from "../faults.ts";
 import type { Ledger } from "../ledger.ts";
 import { forLoopback } from "../loopback.ts";
 import { textAt, type Tree } from "./behaviour.ts";
-import type { Distribution, Distributions } from "./distributions.ts";
+import type { Distribution, Distributions, ShelfName } from "./distributions.ts";
+import { FUNCTION_ROUTES } from "./function-routes.ts";
 import type { Invalidations } from "./invalidations.ts";
 
 export interface EdgeApiOptions {
@@ -20,7 +21,7 @@ export interface EdgeApiOptions {
 }
 
 /** One request, as far as the interface looks at it. */
-interface Call {
+export interface Call {
   readonly request: IncomingMessage;
   /** What the path names, in its order. */
   readonly ids: readonly string[];
@@ -28,14 +29,14 @@ interface Call {
   readonly isLost: boolean;
 }
 
-interface ApiAnswer {
+export interface ApiAnswer {
   readonly status: number;
   readonly body: string;
   readonly headers?: Readonly<Record<string, string>>;
   readonly code?: string;
 }
 
-interface Route {
+export interface Route {
   readonly method: string;
   readonly path: RegExp;
   readonly operation: string;
@@ -117,6 +118,10 @@ const ROUTES: readonly Route[] = [
     },
   },
   ...toShelfRoutes("cachePolicies", { path: "cache-policy", name: "CachePolicy", list: "CachePolicies" }),
+  ...toShelfRoutes("headersPolicies", {
+    ...{ path: "response-headers-policy", name: "ResponseHeadersPolicy", list: "ResponseHeadersPolicies" },
+  }),
+  ...FUNCTION_ROUTES,
   ...toShelfRoutes("originAccess", {
     ...{ path: "origin-access-control", name: "OriginAccessControl", list: "OriginAccessControls" },
   }),
@@ -124,7 +129,7 @@ const ROUTES: readonly Route[] = [
 
 /** What is made, read and listed under ids of its own. */
 function toShelfRoutes(
-  kind: "cachePolicies" | "originAccess",
+  kind: ShelfName,
   { path, name, list }: { readonly path: string; readonly name: string; readonly list: string },
 ): Route[] {
   const toTree = (id: string, config: Tree): Tree => ({ Id: id, [`${name}Config`]: config });
@@ -134,16 +139,30 @@ function toShelfRoutes(
       ...{ method: "POST", path: all, operation: `Create${name}`, isOfOne: false },
       answer: async ({ options: { distributions } }, { request }) => {
         const config = parseXml(await receiveText(request), `${name}Config`);
-        return { status: 201, body: toXml(name, toTree(distributions.shelve(kind, config), config)) };
+        const id = distributions.shelve(kind, config);
+        return { ...withVersion(distributions, id), status: 201, body: toXml(name, toTree(id, config)) };
       },
     },
+    ...(kind === "headersPolicies"
+      ? [
+          {
+            ...{ method: "PUT", operation: `Update${name}`, isOfOne: false },
+            path: new RegExp(`^/2020-05-31/${path}/([^/]+)$`),
+            answer: async ({ options: { distributions } }: EdgeApi, { request, ids: [id = ""] }: Call) => {
+              const config = parseXml(await receiveText(request), `${name}Config`);
+              distributions.changeHeaders(id, request.headers["if-match"], config);
+              return { ...withVersion(distributions, id), ...okay(toXml(name, toTree(id, config))) };
+            },
+          },
+        ]
+      : []),
     {
       ...{ method: "GET", operation: `Get${name}`, isOfOne: false },
       path: new RegExp(`^/2020-05-31/${path}/([^/]+)$`),
       answer: ({ options: { distributions } }, { ids: [id = ""] }) => {
         const config = distributions.shelved(kind).get(id);
         if (!config) throw new ProtocolError(404, `NoSuch${name}`, "There is none of this id.");
-        return okay(toXml(name, toTree(id, config)));
+        return { ...withVersion(distributions, id), ...okay(toXml(name, toTree(id, config))) };
       },
     },
     {
@@ -151,19 +170,19 @@ function toShelfRoutes(
       answer: ({ options: { distributions } }) => {
         const shelf = [...distributions.shelved(kind)];
         const items =
-          kind === "cachePolicies"
-            ? {
-                CachePolicySummary: shelf.map(([id, one]) => ({
-                  Type: "custom",
-                  CachePolicy: toTree(id, one),
-                })),
-              }
+          kind !== "originAccess"
+            ? { [`${name}Summary`]: shelf.map(([id, one]) => ({ Type: "custom", [name]: toTree(id, one) })) }
             : { OriginAccessControlSummary: shelf.map(([id, one]) => ({ Id: id, ...one })) };
         return okay(toXml(`${name}List`, toList(shelf.length, items)));
       },
     },
   ];
 }
+
+const withVersion = (distributions: Distributions, id: string): Pick<ApiAnswer, "headers"> => {
+  const etag = distributions.versionOf(id);
+  return etag === "" ? {} : { headers: { etag } };
+};
 
 const toList = (count: number, items: Tree): Tree => ({
   ...{ Marker: "", MaxItems: 100, IsTruncated: false, Quantity: count },
@@ -234,7 +253,9 @@ export class EdgeApi {
 
   private async respond(call: Call, route: Route | undefined): Promise<ApiAnswer> {
     if (!route) throw new ProtocolError(404, "NoSuchResource", "The sandbox does not know this request.");
-    const resource = route.isOfOne ? `arn:aws:cloudfront::000000000000:distribution/${call.ids[0]}` : "*";
+    const resource = route.isOfOne
+      ? `arn:aws:cloudfront::000000000000:distribution/${call.ids[0]}`
+      : toResource(call.request.url ?? "");
     const action = `cloudfront:${route.action ?? route.operation}`;
     this.admit(call.request, "cloudfront", { action, resource });
     return route.answer(this, call);
@@ -260,6 +281,12 @@ export class EdgeApi {
     }));
     return okay(JSON.stringify({ CertificateSummaryList: list }));
   }
+}
+
+/** What rights for a function or a headers policy name. */
+function toResource(url: string): string {
+  const [, kind, id] = /^\/2020-05-31\/(function|response-headers-policy)\/([^/?]+)/.exec(url) ?? [];
+  return kind === undefined ? "*" : `arn:aws:cloudfront::000000000000:${kind}/${id}`;
 }
 
 function toRefusal(error: unknown, inJson: boolean): ApiAnswer {

@@ -20,6 +20,10 @@ export interface Behaviour {
   readonly cookies: boolean;
   readonly headers: readonly string[];
   readonly minimumSeconds: number;
+  /** The name of the function that is run before the cache is looked at; empty: none. */
+  readonly viewerFunction: string;
+  /** The id of the policy that sets headers; empty: none. */
+  readonly headersPolicy: string;
 }
 
 /** Where it fetches. Without a bucket nobody answers there, or not in the way that it is asked in. */
@@ -87,6 +91,13 @@ export function readBehaviour(config: Tree, shelf: Shelf): Behaviour {
     headers: itemsAt(policy ? ((values as Tree).HeadersConfig ?? {}) : forwarded, "Headers", "Name").map(
       (name) => String(name).toLowerCase(),
     ),
+    viewerFunction: textAt(
+      itemsAt(own, "FunctionAssociations", "FunctionAssociation").find(
+        (one) => textAt(one, "EventType") === "viewer-request",
+      ),
+      "FunctionARN",
+    ).replace(/^.*:function\//, ""),
+    headersPolicy: textAt(own, "ResponseHeadersPolicyId"),
     minimumSeconds: Number(policy ? textAt(policy, "MinTTL") : textAt(own, "MinTTL")),
   };
 }

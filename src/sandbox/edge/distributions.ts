@@ -1,6 +1,8 @@
 import { randomBytes } from "node:crypto";
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { ProtocolError } from "../store/failure.ts";
+import { ViewerFunctions, type KeptFunction } from "./viewer-functions.ts";
+import { readAnswerHeaders } from "./answer-headers.ts";
 import { itemsAt, readBehaviour, textAt, type Behaviour, type Shelf, type Tree } from "./behaviour.ts";
 
 /** A certificate that distributions can be given. */
@@ -30,7 +32,12 @@ interface Kept {
   readonly all: readonly Distribution[];
   readonly cachePolicies: readonly (readonly [string, Tree])[];
   readonly originAccess: readonly (readonly [string, Tree])[];
+  readonly headersPolicies?: readonly (readonly [string, readonly Version[]])[];
+  readonly functions?: readonly KeptFunction[];
 }
+
+/** What stands beside distributions under ids of its own. */
+export type ShelfName = "cachePolicies" | "originAccess" | "headersPolicies";
 
 interface Version {
   readonly config: Tree;
@@ -46,6 +53,16 @@ export interface Distribution {
   readonly isGiven: boolean;
 }
 
+/** What a point of presence knows of the distribution that is meant. */
+interface Seen {
+  readonly id: string;
+  readonly behaviour: Behaviour;
+  /** The code of its function; undefined: none is run. */
+  readonly code: string | undefined;
+  /** By lower-case name. */
+  readonly answerHeaders: Readonly<Record<string, string>>;
+}
+
 const createId = (mark: string): string => `${mark}${randomBytes(6).toString("hex").toUpperCase()}`;
 
 /** The distributions of the sandbox's account, with what their configurations refer to. */
@@ -53,7 +70,9 @@ export class Distributions {
   private readonly all = new Map<string, Distribution>();
   private readonly cachePolicies = new Map<string, Tree>();
   private readonly originAccess = new Map<string, Tree>();
+  private readonly headersPolicies = new Map<string, readonly Version[]>();
   private readonly given = new Set<string>();
+  readonly functions: ViewerFunctions;
   private readonly shelf: Shelf;
   private readonly behaviours = new WeakMap<Tree, Behaviour>();
   /** Where the first point answers; known once it listens. */
@@ -68,6 +87,10 @@ export class Distributions {
     for (const one of kept?.all ?? []) this.all.set(one.id, one);
     for (const [id, one] of kept?.cachePolicies ?? []) cachePolicies.set(id, one);
     for (const [id, one] of kept?.originAccess ?? []) originAccess.set(id, one);
+    for (const [id, versions] of kept?.headersPolicies ?? []) this.headersPolicies.set(id, versions);
+    this.functions = new ViewerFunctions(options, kept?.functions ?? [], () => {
+      this.keep();
+    });
   }
 
   /** What is there from the beginning is made anew at each start, as its options say. */
@@ -77,6 +100,8 @@ export class Distributions {
     const kept: Kept = {
       all: own(this.all).map(([, one]) => one),
       ...{ cachePolicies: own(this.cachePolicies), originAccess: own(this.originAccess) },
+      headersPolicies: [...this.headersPolicies],
+      functions: this.functions.list(),
     };
     writeFileSync(this.options.file, JSON.stringify(kept));
   }
@@ -136,10 +161,18 @@ export class Distributions {
   }
 
   /** The one that a visitor means, as a point knows it by now. A name of this machine means the first that was made. */
-  at(
-    point: number,
-    host: string | undefined,
-  ): { readonly id: string; readonly behaviour: Behaviour } | undefined {
+  at(point: number, host: string | undefined): Seen | undefined {
+    const found = this.findAt(point, host);
+    if (!found) return undefined;
+    const { id, behaviour } = found;
+    const policy = this.reached(this.headersPolicies.get(behaviour.headersPolicy) ?? [], point);
+    return {
+      ...{ id, behaviour, code: this.functions.codeAt(behaviour.viewerFunction, point) },
+      answerHeaders: readAnswerHeaders(policy?.config),
+    };
+  }
+
+  private findAt(point: number, host: string | undefined): Pick<Seen, "id" | "behaviour"> | undefined {
     const name = (host ?? "").replace(/:\d+$/, "").toLowerCase();
     const seen = this.list().flatMap((one) => {
       const version = this.versionAt(one, point);
@@ -152,28 +185,52 @@ export class Distributions {
     return seen.find(({ isGiven }) => !isGiven) ?? seen[0];
   }
 
+  /** Whether all places know it, and what it refers to. */
   isDeployed({ versions }: Distribution): boolean {
-    return Date.now() >= (versions.at(-1)?.sinceMs ?? 0) + this.options.propagationMs;
+    const { config = {} } = versions.at(-1) ?? {};
+    const policies = this.headersPolicies.get(this.behaviourOf({ config }).headersPolicy) ?? [];
+    return [versions, policies].every(
+      (one) => Date.now() >= (one.at(-1)?.sinceMs ?? 0) + this.options.propagationMs,
+    );
   }
 
   /** Policies and access controls stand beside distributions, each under an id of its own. */
-  shelve(kind: "cachePolicies" | "originAccess", config: Tree, isGiven = false): string {
-    const shelf = this[kind];
+  shelve(kind: ShelfName, config: Tree, isGiven = false): string {
     const name = textAt(config, "Name");
-    if ([...shelf.values()].some((one) => textAt(one, "Name") === name))
+    if ([...this.shelved(kind).values()].some((one) => textAt(one, "Name") === name))
       throw new ProtocolError(409, ALREADY[kind], `There is one of the name ${name} already.`);
-    const id = createId(kind === "cachePolicies" ? "" : "E").toLowerCase();
-    shelf.set(id, config);
+    const id = createId(kind === "originAccess" ? "E" : "").toLowerCase();
+    if (kind === "headersPolicies") this.headersPolicies.set(id, [this.toVersion(config, true)]);
+    else this[kind].set(id, config);
     if (isGiven) this.given.add(id);
     this.keep();
     return id;
   }
 
-  shelved(kind: "cachePolicies" | "originAccess"): ReadonlyMap<string, Tree> {
-    return this[kind];
+  shelved(kind: ShelfName): ReadonlyMap<string, Tree> {
+    if (kind !== "headersPolicies") return this[kind];
+    const newest = [...this.headersPolicies].map(([id, all]): [string, Tree] => [
+      id,
+      all.at(-1)?.config ?? {},
+    ]);
+    return new Map(newest);
   }
 
-  private behaviourOf({ config }: Version): Behaviour {
+  /** What changes of a headers policy must name. */
+  versionOf(id: string): string {
+    return this.headersPolicies.get(id)?.at(-1)?.etag ?? "";
+  }
+
+  changeHeaders(id: string, etag: string | undefined, config: Tree): void {
+    const versions = this.headersPolicies.get(id);
+    if (!versions) throw new ProtocolError(404, "NoSuchResponseHeadersPolicy", "There is none of this id.");
+    if (versions.at(-1)?.etag !== etag)
+      throw new ProtocolError(412, "PreconditionFailed", "It was changed meanwhile.");
+    this.headersPolicies.set(id, [...versions, this.toVersion(config, true)]);
+    this.keep();
+  }
+
+  private behaviourOf({ config }: Pick<Version, "config">): Behaviour {
     const known = this.behaviours.get(config) ?? readBehaviour(config, this.shelf);
     this.behaviours.set(config, known);
     return known;
@@ -184,6 +241,11 @@ export class Distributions {
   }
 
   private versionAt({ versions }: Distribution, point: number): Version | undefined {
+    return this.reached(versions, point);
+  }
+
+  /** What has come to a point by now. */
+  private reached(versions: readonly Version[], point: number): Version | undefined {
     const { points, propagationMs } = this.options;
     const reached = Date.now() - (propagationMs * (point + 1)) / points;
     return versions.findLast(({ sinceMs }) => sinceMs <= reached);
@@ -196,6 +258,16 @@ export class Distributions {
     const policy = textAt(behaviour, "CachePolicyId");
     if (policy !== "" && !this.cachePolicies.has(policy))
       throw new ProtocolError(404, "NoSuchCachePolicy", "The cache policy does not exist.");
+    const headers = textAt(behaviour, "ResponseHeadersPolicyId");
+    if (headers !== "" && !this.headersPolicies.has(headers))
+      throw new ProtocolError(
+        404,
+        "NoSuchResponseHeadersPolicy",
+        "The response headers policy does not exist.",
+      );
+    const { viewerFunction } = readBehaviour(config, this.shelf);
+    if (viewerFunction !== "" && this.functions.codeAt(viewerFunction, 0) === undefined)
+      throw refuse("InvalidFunctionAssociation", "The function must be published to the LIVE stage.");
     const target = textAt(behaviour, "TargetOriginId");
     const origins = itemsAt(config, "Origins", "Origin");
     const origin = origins.find((one) => textAt(one, "Id") === target);
@@ -244,6 +316,7 @@ export class Distributions {
 const ALREADY = {
   cachePolicies: "CachePolicyAlreadyExists",
   originAccess: "OriginAccessControlAlreadyExists",
+  headersPolicies: "ResponseHeadersPolicyAlreadyExists",
 } as const;
 
 const isOfThisMachine = (name: string): boolean =>

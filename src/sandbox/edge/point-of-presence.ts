@@ -9,12 +9,17 @@ import { EdgeCache, FORM_MARK, type CachedAnswer } from "./cache.ts";
 import type { Certificate } from "../../serving/certificate.ts";
 import { askOrigin, findPreview, type OriginOptions } from "./origin.ts";
 import type { Behaviour } from "./behaviour.ts";
+import { runFunction } from "./run-function.ts";
 import type { Traits } from "./traits.ts";
 
 /** The distribution that a request means, as this point knows it by now. */
 export interface Served {
   readonly id: string;
   readonly behaviour: Behaviour;
+  /** The code of the function that is run for each request; undefined: none. */
+  readonly code: string | undefined;
+  /** Headers that every answer gets, by lower-case name. */
+  readonly answerHeaders: Readonly<Record<string, string>>;
   /** The bucket that it reads from; throws where there is none. */
   readonly table: () => ObjectTable;
   readonly origin: OriginOptions;
@@ -108,12 +113,17 @@ export class PointOfPresence {
         this.purge(request, response, { target, served, isLost: fault?.fault === "lost-invalidation" });
       else if (!served || refusal) response.writeHead(refusal?.status ?? 403, refusal?.headers).end();
       else {
-        const answer = await this.answer(request, target, served);
+        const turned = turn(request, target, served);
+        const answer = "target" in turned ? await this.answer(request, turned.target, served) : turned;
         const compresses = !this.traits.noCompression && served.behaviour.compresses;
         const sent = toSent(answer, this.traits);
         // No search engine is to know of a preview.
         const isPreview = findPreview(request.headers.host) !== undefined;
-        const headers = { ...sent.headers, ...(isPreview ? { "x-robots-tag": "noindex" } : {}) };
+        const headers = {
+          ...sent.headers,
+          ...served.answerHeaders,
+          ...(isPreview ? { "x-robots-tag": "noindex" } : {}),
+        };
         bytes = await sendAnswer(request, response, { ...sent, headers }, { compresses });
         ({ cacheStatus } = answer);
       }
@@ -188,6 +198,23 @@ export class PointOfPresence {
     if (!this.traits.purgeWildcards || !target.endsWith("*"))
       return cache.forget(this.keyOf(target, request, served));
     return cache.forgetAll((key) => key.startsWith(target.slice(0, -1))) > 0;
+  }
+}
+
+/** What the function makes of a request: the address that is looked for, or an answer of its own. */
+function turn(
+  { method = "", headers }: IncomingMessage,
+  target: string,
+  { code }: Served,
+): { readonly target: string } | CachedAnswer {
+  if (code === undefined) return { target };
+  const [uri = "/", query = ""] = target.split(/\?(.*)/s);
+  try {
+    const turned = runFunction(code, { method, uri, query, headers });
+    if ("uri" in turned) return { target: query === "" ? turned.uri : `${turned.uri}?${query}` };
+    return { ...turned, heldSeconds: 0, body: Buffer.alloc(0), cacheStatus: "none; detail=function" };
+  } catch (error) {
+    throw new ProtocolError(503, "FunctionExecutionError", String(error));
   }
 }
 

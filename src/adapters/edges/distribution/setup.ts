@@ -11,6 +11,7 @@ import type {
   CacheRule,
   DistributionSetup,
   ErrorAnswer,
+  HeadersPolicy,
   Origin,
   PlainHttp,
 } from "../../../core/model/distribution.ts";
@@ -19,6 +20,8 @@ import type {
 export interface ReferredTo {
   /** Absent: it names no cache policy. */
   readonly cachePolicy?: CachePolicyConfig | undefined;
+  /** Absent: it names no policy of headers. */
+  readonly headersPolicy?: HeadersPolicy | undefined;
   /** Whether the origin's access control has each request signed. */
   readonly isSigned: boolean;
 }
@@ -38,7 +41,7 @@ export function findOrigin(config: DistributionConfig): RawOrigin | undefined {
 /** A configuration, as far as the tool sees to it. */
 export function toSetup(
   config: DistributionConfig,
-  { cachePolicy, isSigned }: ReferredTo,
+  { cachePolicy, headersPolicy, isSigned }: ReferredTo,
 ): DistributionSetup {
   const behaviour = config.DefaultCacheBehavior;
   const { ACMCertificateArn, IAMCertificateId } = config.ViewerCertificate ?? {};
@@ -54,8 +57,23 @@ export function toSetup(
     names: config.Aliases?.Items ?? [],
     ...(certificate === undefined || certificate === "" ? {} : { certificate }),
     isOn: config.Enabled ?? false,
+    ...(headersPolicy && { headersPolicy }),
+    ...toViewerFunction(behaviour),
   };
 }
+
+/** A function of either kind that is run for each request: there can be one. */
+function toViewerFunction(behaviour: DefaultCacheBehavior | undefined): { readonly viewerFunction?: string } {
+  const own = (behaviour?.FunctionAssociations?.Items ?? []).find(({ EventType }) => EventType === VIEWER);
+  const other = (behaviour?.LambdaFunctionAssociations?.Items ?? []).find(
+    ({ EventType }) => EventType === VIEWER,
+  );
+  const arn = own?.FunctionARN ?? other?.LambdaFunctionARN;
+  // Of the other kind the whole reference is its name, so that it is never taken for one of ours.
+  return arn === undefined ? {} : { viewerFunction: own ? arn.replace(/^.*:function\//, "") : arn };
+}
+
+const VIEWER = "viewer-request";
 
 const PORTS = { http: 80, https: 443 } as const;
 
@@ -122,6 +140,8 @@ const toHeaderNames = (names: readonly string[] = []): string[] =>
 export interface Referred {
   readonly cachePolicyId?: string | undefined;
   readonly originAccessId?: string | undefined;
+  readonly functionArn?: string | undefined;
+  readonly headersPolicyId?: string | undefined;
 }
 
 /** The configuration with what is changed, and everything else as it is. */
@@ -134,7 +154,7 @@ export function withChanges(
   const placed = origin ? withOrigin(config, origin, refer.originAccessId) : config;
   return {
     ...placed,
-    DefaultCacheBehavior: withBehaviour(placed.DefaultCacheBehavior, changes, refer.cachePolicyId),
+    DefaultCacheBehavior: withBehaviour(placed.DefaultCacheBehavior, changes, refer),
     ...(rootDocument === undefined ? {} : { DefaultRootObject: rootDocument }),
     ...(errors === undefined ? {} : { CustomErrorResponses: toList(errors.map(toRawError)) }),
     ...(names === undefined ? {} : { Aliases: toList([...names]) }),
@@ -204,7 +224,7 @@ function toRawOrigin({ host, path, access, protocol }: Origin, originAccessId = 
 function withBehaviour(
   before: DefaultCacheBehavior | undefined,
   { compresses, plainHttp, methods }: Partial<DistributionSetup>,
-  cachePolicyId: string | undefined,
+  { cachePolicyId, functionArn, headersPolicyId }: Referred,
 ): DefaultCacheBehavior {
   const cached = toList<"GET" | "HEAD">(["GET", "HEAD"]);
   const after = {
@@ -212,11 +232,22 @@ function withBehaviour(
     ...(compresses === undefined ? {} : { Compress: compresses }),
     ...(plainHttp === undefined ? {} : { ViewerProtocolPolicy: toViewerPolicy(plainHttp) }),
     ...(methods === undefined ? {} : { AllowedMethods: { ...toList([...methods]), CachedMethods: cached } }),
+    ...(functionArn === undefined ? {} : { FunctionAssociations: withFunction(before, functionArn) }),
+    ...(headersPolicyId === undefined ? {} : { ResponseHeadersPolicyId: headersPolicyId }),
   } as DefaultCacheBehavior;
   if (cachePolicyId === undefined) return after;
   // A behaviour has either a policy or its own values.
   const kept = Object.fromEntries(Object.entries(after).filter(([name]) => !OWN_VALUES.has(name)));
   return { ...kept, CachePolicyId: cachePolicyId } as DefaultCacheBehavior;
+}
+
+/** What is run at other times stays. */
+function withFunction(
+  before: DefaultCacheBehavior | undefined,
+  arn: string,
+): NonNullable<DefaultCacheBehavior["FunctionAssociations"]> {
+  const others = (before?.FunctionAssociations?.Items ?? []).filter(({ EventType }) => EventType !== VIEWER);
+  return toList([...others, { FunctionARN: arn, EventType: VIEWER }]);
 }
 
 const toViewerPolicy = (wanted: PlainHttp): ViewerProtocolPolicy =>

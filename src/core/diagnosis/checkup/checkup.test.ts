@@ -98,9 +98,9 @@ test("what was written is read, or nobody answers", () => {
 });
 
 test("a folder is answered with its index page by a website, and as an exact key by objects", () => {
-  const judge = (serves: "website" | "objects", answer?: { status: number; hash: string }) => {
+  const judge = (serves: "website" | "objects", answer?: { status: number; hash: string }, isLed = false) => {
     const seen = answer && { headers: {}, size: 1, ...answer };
-    const { state, cause } = judgeFolders(seen, { address: "/p/", hash: "right", serves });
+    const { state, cause } = judgeFolders(seen, { address: "/p/", hash: "right", serves, isLed });
     return [state, cause];
   };
   const right = { status: 200, hash: "right" };
@@ -109,6 +109,7 @@ test("a folder is answered with its index page by a website, and as an exact key
     expect(judge("objects", wrong)).toEqual(["good", undefined]);
   }
   expect([judge("website", right), judge("objects", right)]).toEqual([["good", undefined], ["note", "resolves-index-documents"]]);
+  expect([judge("objects", right, true), judge("objects", undefined, true)]).toEqual([["good", undefined], ["good", undefined]]);
 }); // prettier-ignore
 
 test("what a try of the store tells: each right once, then conditions, then who reads the records", () => {

@@ -1,8 +1,17 @@
 import type { DistributionByHand, DistributionPlan, DistributionStep } from "../../distribution/plan.ts";
+import type { RuleMeans } from "../../model/edge-rules.ts";
 import { broken, good, note, type Link } from "./link.ts";
 
 export interface DistributionLook extends Pick<DistributionPlan, "steps" | "byHand"> {
   readonly isDeployed: boolean;
+}
+
+/** Whether each of the edge's means does what the release has it do. @param other those that do something else */
+export function judgeRules(other: readonly RuleMeans[], release: number): Link[] {
+  const asked = { code: "rules", release } as const;
+  if (other.length === 0) return [good("distribution", asked, { code: "as-written" })];
+  const found = { code: "other-means", means: other } as const;
+  return [broken("distribution", { asked, found, cause: "rules-otherwise", names: { release } })];
 }
 
 /** What the words of a distribution that is set up otherwise are made of. */

@@ -1,3 +1,4 @@
+import type { RuleMeans } from "../../model/edge-rules.ts";
 import type { EdgeFailure } from "../../model/edge.ts";
 import type { StoreAction } from "../../model/store-action.ts";
 
@@ -53,6 +54,7 @@ export const LINK_CAUSES = [
   "website-otherwise",
   "distribution-otherwise",
   "being-deployed",
+  "rules-otherwise",
   "no-url",
   "name-unknown",
   "certificate-expired",
@@ -111,6 +113,8 @@ export type Asked =
   | { readonly code: "action"; readonly action: StoreAction }
   /** The tool's own part, unsigned or at the site's address. */
   | { readonly code: "records"; readonly unsigned: boolean; readonly url?: string }
+  /** What a release has the edge do by itself. */
+  | { readonly code: "rules"; readonly release: number }
   | { readonly code: "host" | "name" | "tls"; readonly host: string }
   /** `fresh`: just written; `missing`: nothing is there. */
   | { readonly code: "address" | "fresh" | "missing"; readonly address: string }
@@ -174,7 +178,8 @@ export type Found =
   | { readonly code: "pattern-failure"; readonly failure: EdgeFailure }
   | { readonly code: "forgotten"; readonly byPattern: boolean }
   | { readonly code: "habits"; readonly habits: readonly SeenHabit[] }
-  | { readonly code: "differs"; readonly count: number };
+  | { readonly code: "differs"; readonly count: number }
+  | { readonly code: "other-means"; readonly means: readonly RuleMeans[] };
 
 /** One thing that an edge was seen to do, or not to. */
 export interface SeenHabit {

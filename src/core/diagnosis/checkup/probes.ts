@@ -11,7 +11,7 @@ export interface ProbeKeys {
   readonly zero: ObjectKey;
   /** Is asked for before it is there. */
   readonly late: ObjectKey;
-  /** Is never there. */
+  /** Is never there. It has no ending, as client routes have none. */
   readonly nothing: ObjectKey;
   /** In the tool's own part. */
   readonly own: ObjectKey;
@@ -33,7 +33,7 @@ export function toProbeKeys(run: string, indexName: string): ProbeKeys {
     page: folder + indexName,
     zero: `${folder}zero.txt`,
     late: `${folder}late.txt`,
-    nothing: `${folder}nothing.html`,
+    nothing: `${folder}nothing`,
     own: `${STATE_PREFIX}probe-${name}.txt`,
   };
 }

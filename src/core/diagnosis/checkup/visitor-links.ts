@@ -107,7 +107,14 @@ export function judgeFolders(
     address,
     hash,
     serves,
-  }: { readonly address: UrlPath; readonly hash: Sha256; readonly serves: "website" | "objects" },
+    isLed,
+  }: {
+    readonly address: UrlPath;
+    readonly hash: Sha256;
+    readonly serves: "website" | "objects";
+    /** Whether the edge may lead to it by itself. */
+    readonly isLed: boolean;
+  },
 ): Link {
   const resolves = answer?.status === 200 && answer.hash === hash;
   const asked: Asked = { code: "address", address };
@@ -116,6 +123,7 @@ export function judgeFolders(
     return resolves
       ? good("folders", asked, { code: "index-page" })
       : broken("folders", { asked, found, cause: "no-index-documents" });
+  if (resolves && isLed) return good("folders", asked, { code: "index-page" });
   return resolves
     ? note("folders", { asked, found, cause: "resolves-index-documents" })
     : good("folders", asked, { code: "exact-only", status: answer?.status });

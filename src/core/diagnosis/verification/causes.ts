@@ -12,6 +12,7 @@ export const CAUSES = [
   "header-set-by-edge",
   "edge-holds-longer",
   "entry-answers-for-all",
+  "entry-not-led-to",
   "changed-in-store",
   "alias-missing",
   "compression-off",
@@ -100,6 +101,8 @@ function findCause(symptom: Symptom, facts: AllFacts): Cause {
       return "redirect-not-set-up";
     case "script-answered":
       return "entry-answers-for-all";
+    case "route":
+      return "entry-not-led-to";
     case "not-found-page":
       return findCauseOfNotFound(symptom, facts);
     case "query":

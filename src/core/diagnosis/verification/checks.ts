@@ -1,7 +1,9 @@
-import { listAddresses, type AddressRules } from "../../addresses/addresses.ts";
+import { encodeKey, listAddresses, type AddressRules } from "../../addresses/addresses.ts";
 import { byText, type ObjectKey, type Sha256, type UrlPath } from "../../model/names.ts";
 import type { RecordedParcel } from "../../model/parcel.ts";
 import type { Waybill } from "../../model/release.ts";
+import { applyRules } from "../../edge-rules/apply.ts";
+import type { EdgeRules } from "../../model/edge-rules.ts";
 import { statusOf, type RedirectRule } from "../../addresses/redirects.ts";
 import { findReleaseDifferences } from "../../compare/release-differences.ts";
 import { spread } from "../../model/spread.ts";
@@ -14,9 +16,13 @@ export type Check =
       readonly address: UrlPath;
       readonly statuses: readonly number[];
       readonly location: string;
+      /** Sent along, with its mark; absent: none. */
+      readonly query?: string;
     }
   /** Nothing is there, and the answer must say so. */
   | { readonly kind: "missing"; readonly address: UrlPath; readonly notFound: RecordedParcel | undefined }
+  /** Nothing is there, and the entry page answers. */
+  | { readonly kind: "route"; readonly address: UrlPath; readonly parcel: RecordedParcel }
   /** Nothing is there, and what answers for client routes must not answer for a script. */
   | { readonly kind: "missingScript"; readonly address: UrlPath }
   /** A page under a query that nobody has asked for before. */
@@ -34,8 +40,8 @@ export interface CheckFacts {
   readonly addressRules: AddressRules;
   readonly clientRoutes: boolean;
   readonly redirects: readonly RedirectRule[];
-  /** Whether redirects of the settings stand in the store. */
-  readonly storesRedirects: boolean;
+  /** Whether the edge is to answer the redirects of the settings, set up by hand. */
+  readonly leavesRedirects: boolean;
   /** How many addresses are asked for at most, what has changed last not counted. */
   readonly sample: number;
   /** Letters that nobody has used in an address. */
@@ -67,7 +73,7 @@ export function selectChecks(facts: CheckFacts): Check[] {
       query: `?unused=${unused}`,
       parcel,
     })),
-    ...toRuleChecks(facts),
+    ...(current.edgeRules ? toEdgeChecks(current.edgeRules, facts) : toRuleChecks(facts)),
     ...(clientRoutes ? [] : [{ kind: "missing" as const, address: `${basePath}${unused}.html`, notFound }]),
     { kind: "missingScript", address: `${basePath}${unused}.js` },
   ];
@@ -85,8 +91,8 @@ function toChecks(parcel: RecordedParcel, addressRules: AddressRules): Check[] {
 }
 
 /** Redirects that the edge is to answer by itself. */
-function toRuleChecks({ redirects, storesRedirects, addressRules: { basePath } }: CheckFacts): Check[] {
-  if (storesRedirects) return [];
+function toRuleChecks({ redirects, leavesRedirects, addressRules: { basePath } }: CheckFacts): Check[] {
+  if (!leavesRedirects) return [];
   return redirects
     .filter(({ address }) => !address.endsWith("*"))
     .map((rule) => ({
@@ -95,6 +101,27 @@ function toRuleChecks({ redirects, storesRedirects, addressRules: { basePath } }
       statuses: [statusOf(rule)],
       location: rule.leadsTo,
     }));
+}
+
+/** What the edge does by itself: each redirect with a query that goes along, and an unknown address. */
+function toEdgeChecks(
+  rules: EdgeRules,
+  { current, unused, addressRules: { basePath } }: CheckFacts,
+): Check[] {
+  const query = `?unused=${unused}`;
+  const redirects = rules.redirects.flatMap(({ address }): Check[] => {
+    const asked = address.endsWith("*") ? `${address.slice(0, -1)}${unused}` : address;
+    const turned = applyRules(rules, asked, query.slice(1));
+    if (turned.kind !== "redirect") return [];
+    const { status, location } = turned;
+    return [{ kind: "redirect", address: asked, query, statuses: [status], location }];
+  });
+  const entry = rules.pages?.entry;
+  const page = current.parcels.find(({ key }) => entry !== undefined && encodeKey(key) === entry);
+  return [
+    ...redirects,
+    ...(page ? [{ kind: "route" as const, address: basePath + unused, parcel: page }] : []),
+  ];
 }
 
 /** An address can be an object's own and another's alias: what stands under that very key counts. */

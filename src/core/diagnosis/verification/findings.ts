@@ -24,6 +24,7 @@ export const FINDING_CODES = [
   "not-compressed",
   "redirect",
   "not-found-page",
+  "route",
   "script-answered",
   "query",
   "held-too-long",
@@ -127,6 +128,11 @@ function judge(check: Check, { form, answer }: Observation, facts: JudgeFacts): 
           location === "" ? toStatus(status) : { code: "redirect", status, location },
         ),
       ];
+    }
+    case "route": {
+      const isEntry = status === 200 && (answer.hash === undefined || answer.hash === check.parcel.hash);
+      const expected = { code: "content", key: check.parcel.key } as const;
+      return isEntry ? [] : [symptom("route", expected, describe(answer))];
     }
     case "missingScript":
       return status < 400 ? [symptom("script-answered", { code: "not-found" }, describe(answer))] : [];

@@ -16,7 +16,7 @@ const releases = [
 });
 const [older, current] = releases as [Waybill, Waybill];
 const CHECKS = selectChecks({
-  ...{ current, older: [older], addressRules: RULES, clientRoutes: false, storesRedirects: false },
+  ...{ current, older: [older], addressRules: RULES, clientRoutes: false, leavesRedirects: true },
   ...{ sample: 100, unused: "unused" },
   redirects: [{ address: "/old", leadsTo: "/news/", kind: "permanent", keepMethod: false }],
 });
@@ -71,9 +71,9 @@ test("everything that must answer is asked for, and a site that is as delivered 
 test("redirects that the store keeps are objects of the release, and asked for as such", () => {
   const rules = { current, older: [], addressRules: RULES, clientRoutes: false, sample: 100, unused: "u" };
   const redirects = [{ address: "/old", leadsTo: "/news/", kind: "temporary", keepMethod: false }] as const;
-  const asked = (storesRedirects: boolean) =>
-    selectChecks({ ...rules, redirects, storesRedirects }).filter(({ kind }) => kind === "redirect");
-  expect([asked(true), asked(false)]).toMatchObject([[], [{ address: "/old", statuses: [302] }]]);
+  const asked = (leavesRedirects: boolean) =>
+    selectChecks({ ...rules, redirects, leavesRedirects }).filter(({ kind }) => kind === "redirect");
+  expect([asked(false), asked(true)]).toMatchObject([[], [{ address: "/old", statuses: [302] }]]);
 });
 
 const at = (address: string, answer: Partial<VisitorAnswer> | undefined) => (check: Check) =>

@@ -1,0 +1,217 @@
+import { createContext, runInContext } from "node:vm";
+import fc from "fast-check";
+import { holds } from "../../../test/support/seeds.ts";
+import type { EdgeMeans, EdgeRules } from "../model/edge-rules.ts";
+import type { Parcel } from "../model/parcel.ts";
+import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
+import { applyRules, toCanonical, type Turned } from "./apply.ts";
+import { decideEdgeRules, type EdgeRuleFacts } from "./decide.ts";
+import { answersRoutes, PASSING_FUNCTION, toFunctionCode } from "./function-code.ts";
+import { isSameRules } from "./same.ts";
+
+interface Handled {
+  readonly uri?: string;
+  readonly statusCode?: number;
+  readonly headers?: { readonly location?: { readonly value: string } };
+}
+
+/** Runs code as an edge does, with the documented event. */
+function run(code: string, uri: string, querystring: Record<string, unknown> = {}): Turned {
+  const context = createContext({ event: { request: { method: "GET", uri, querystring, headers: {} } } });
+  const result = runInContext(`${code}\nhandler(event)`, context) as Handled;
+  const { statusCode: status, headers, uri: path = "" } = result;
+  if (status === undefined) return { kind: "goes-on", path };
+  return { kind: "redirect", status, location: headers?.location?.value ?? "" };
+}
+
+const ADDRESSES: AddressRules = { forms: ["file", "folder"], basePath: "/", indexName: "index.html" };
+const MEANS: EdgeMeans = { carriesRules: true, setsHeaders: false, headers: {}, apart: [] };
+const page = (key: string): Parcel => ({
+  ...{ key, hash: "a", storedHash: "a", size: 1, role: "page" },
+  headers: { "content-type": key.endsWith(".html") ? "text/html; charset=utf-8" : "text/plain" },
+});
+const decide = (keys: readonly string[], more: Partial<EdgeRuleFacts> = {}) =>
+  decideEdgeRules({
+    ...{ means: MEANS, parcels: [...keys].sort().map(page), addressRules: ADDRESSES, serves: "objects" },
+    ...{ clientRoutes: false, entry: "index.html", redirects: [], ...more },
+  });
+const rulesOf = (...args: Parameters<typeof decide>): EdgeRules => decide(...args).rules as EdgeRules;
+const pathOf = (rules: EdgeRules, path: string): string => {
+  const turned = applyRules(rules, path);
+  return turned.kind === "redirect" ? `${turned.status} ${turned.location}` : turned.path;
+};
+
+const part = fc.constantFrom("docs", "a b", "é", "v1.2", "x+y", "%", "news", "A", "über.html", "x.js", "");
+const path = fc.array(part, { maxLength: 4 }).map((parts) => `/${parts.map(encodeKey).join("/")}`);
+const spelt = fc.tuple(
+  path,
+  fc.constantFrom(
+    (one: string) => one,
+    (one: string) => one.toLowerCase(),
+    decodeSome,
+  ),
+);
+function decodeSome(one: string): string {
+  return one.replace(/%C3%A9|%2B/g, decodeURIComponent);
+}
+const redirect = fc.record({
+  address: fc.tuple(path, fc.constantFrom("", "*")).map(([one, star]) => (toCanonical(one) ?? one) + star),
+  leadsTo: fc
+    .tuple(path, fc.constantFrom("", "*", "?a=1", "#top", "?a=1#top"))
+    .map(([one, end]) => one + end),
+  status: fc.constantFrom(301 as const, 302 as const, 307 as const, 308 as const),
+});
+const rules: fc.Arbitrary<EdgeRules> = fc.record({
+  basePath: fc.constantFrom("/", "/docs/"),
+  apart: fc.constantFrom([], ["/docs/news/"]),
+  redirects: fc.array(redirect, { maxLength: 6 }),
+  headers: fc.constant({}),
+  pages: fc.option(
+    fc.record({
+      folders: fc.boolean(),
+      indexName: fc.constant("index.html"),
+      bare: fc.constantFrom("", ".html", "/index.html"),
+      others: fc.dictionary(
+        path.map((one) => one.slice(1)),
+        fc.constantFrom("", ".html", "/index.html", "index.html"),
+        { maxKeys: 4 },
+      ),
+      entry: fc.option(fc.constant("index.html"), { nil: undefined }),
+      endings: fc.constantFrom([], ["js", "html"]),
+    }),
+    { nil: undefined },
+  ),
+});
+
+test("the function does with every request just what the rules say, as they are written down", () =>
+  holds(
+    fc.property(rules, spelt, fc.constantFrom({}, { b: "2" }, { b: "" }), (all, [one, spell], query) => {
+      const uri = spell(one);
+      const said = Object.entries(query).map(([name, value]) => (value === "" ? name : `${name}=${value}`));
+      const values = Object.fromEntries(Object.entries(query).map(([name, value]) => [name, { value }]));
+      const recorded = JSON.parse(JSON.stringify(all)) as EdgeRules;
+      expect(run(toFunctionCode(recorded), uri, values)).toEqual(applyRules(all, uri, said.join("&")));
+      expect(isSameRules(recorded, all)).toBe(true);
+      expect(answersRoutes(toFunctionCode(all))).toBe(all.pages?.entry !== undefined);
+    }),
+    { seeds: [1, 2], numRuns: 400 },
+  ));
+
+test("what an edge does not understand goes on as it came, and a query is sent on as it was", () => {
+  const all = rulesOf(["index.html"], {
+    redirects: [{ address: "/old/*", leadsTo: "/new/*", kind: "temporary", keepMethod: true }],
+  });
+  expect(run(toFunctionCode(all), "/%E0%A4%A")).toEqual({ kind: "goes-on", path: "/%E0%A4%A" });
+  expect(run(PASSING_FUNCTION, "/docs/")).toEqual({ kind: "goes-on", path: "/docs/" });
+  const many = { a: { value: "1", multiValue: [{ value: "1" }, { value: "%20" }] }, b: { value: "" } };
+  expect(run(toFunctionCode(all), "/old/x%2fy", many)).toEqual({
+    kind: "redirect",
+    status: 307,
+    location: "/new/x%2Fy?a=1&a=%20&b",
+  });
+});
+
+test("each address of a page leads to its object, whatever forms are promised and however pages are named", () =>
+  holds(
+    fc.property(
+      fc.uniqueArray(fc.constantFrom("about", "news", "news/2026", "v1.2", "é", "a b/c"), { minLength: 1 }),
+      fc.array(fc.boolean(), { minLength: 6, maxLength: 6 }),
+      fc.constantFrom<AddressRules["forms"]>(
+        ["file", "folder"],
+        ["file", "bare"],
+        ["file", "folder", "bare"],
+      ),
+      fc.boolean(),
+      (names, isFolder, forms, clientRoutes) => {
+        const keys = names.map((name, index) =>
+          isFolder[index] === true ? `${name}/index.html` : `${name}.html`,
+        );
+        const all = ["index.html", "CNAME", ...keys];
+        const made = rulesOf(all, { addressRules: { ...ADDRESSES, forms }, clientRoutes });
+        for (const key of all) {
+          const own = `/${encodeKey(key)}`;
+          expect(pathOf(made, own)).toBe(own);
+          const folder = own.replace(/index\.html$/, "");
+          if (folder !== own && (forms.includes("folder") || folder === "/"))
+            expect(pathOf(made, folder)).toBe(own);
+          const bare = own.replace(/(\/index)?\.html$/, "");
+          const isTaken = keys.some(
+            (other) => other !== key && `/${encodeKey(other)}`.replace(/(\/index)?\.html$/, "") === bare,
+          );
+          if (
+            forms.includes("bare") &&
+            key.endsWith(".html") &&
+            bare !== "" &&
+            !isTaken &&
+            key !== "index.html"
+          )
+            expect(pathOf(made, bare)).toBe(own);
+        }
+        expect(pathOf(made, "/gone.js")).toBe("/gone.js");
+        if (clientRoutes) expect(pathOf(made, "/no/such/route")).toBe("/index.html");
+      },
+    ),
+    { seeds: [1], numRuns: 200 },
+  ));
+
+test("below a path, the first address and folders are the site's own, and all else goes on", () => {
+  const made = rulesOf(["index.html", "fares/index.html"], {
+    addressRules: { ...ADDRESSES, basePath: "/docs/" },
+  });
+  expect(["/docs/", "/docs/fares/", "/docs", "/other/"].map((one) => pathOf(made, one))).toEqual([
+    "/docs/index.html",
+    "/docs/fares/index.html",
+    "/docs",
+    "/other/",
+  ]);
+});
+
+test("previews below the site are sites of their own: no route or redirect of the site counts there", () => {
+  const means = { ...MEANS, apart: ["/previews/"] };
+  const redirects = [{ address: "/*", leadsTo: "/", kind: "temporary", keepMethod: false }] as const;
+  const made = rulesOf(["index.html"], { means, redirects, clientRoutes: true });
+  expect(["/previews/a/", "/previews/a/x", "/x"].map((one) => pathOf(made, one))).toEqual([
+    "/previews/a/index.html",
+    "/previews/a/x",
+    "302 /",
+  ]);
+});
+
+test("a website endpoint resolves folders by itself: the edge gets no more than it needs", () => {
+  expect(rulesOf(["index.html", "a/index.html"], { serves: "website" }).pages).toBeUndefined();
+  const bare = { ...ADDRESSES, forms: ["file", "bare"] } as const;
+  const made = rulesOf(["a/index.html", "b.html", "index.html"], { serves: "website", addressRules: bare });
+  expect(["/a", "/a/", "/b"].map((one) => pathOf(made, one))).toEqual(["/a", "/a/index.html", "/b.html"]);
+});
+
+test("what the edge can't take is known before anything is written", () => {
+  const redirects = Array.from({ length: 300 }, (_, index) => ({
+    ...{ address: `/old-crossing-${index}`, leadsTo: `/crossings/${index}/` },
+    ...{ kind: "permanent" as const, keepMethod: false },
+  }));
+  const headers = {
+    ...Object.fromEntries(Array.from({ length: 11 }, (_, at) => [`X-${at}`, "1"])),
+    "Content-Security-Policy": "a".repeat(1784),
+  };
+  const { problems } = decide(["index.html"], { redirects, means: { ...MEANS, setsHeaders: true, headers } });
+  expect(problems.map(({ code, severity }) => [code, severity])).toEqual([
+    ["edge-rules-large", "error"],
+    ["edge-header-long", "error"],
+    ["edge-headers-many", "error"],
+  ]);
+  expect(decide(["index.html"], { redirects: redirects.slice(0, 60) }).problems).toEqual([]);
+});
+
+test("headers wait for a place, and without means there are no rules", () => {
+  const headers = { "X-Frame-Options": "DENY" };
+  const waiting = decide(["index.html"], { means: { ...MEANS, carriesRules: false, headers } });
+  expect([waiting.rules, waiting.problems]).toMatchObject([
+    undefined,
+    [{ code: "edge-headers-unplaced", severity: "warning" }],
+  ]);
+  const placed = decide(["index.html"], {
+    means: { ...MEANS, carriesRules: false, setsHeaders: true, headers },
+  });
+  expect([placed.rules?.headers, placed.rules?.pages, placed.problems]).toEqual([headers, undefined, []]);
+  expect(decide(["index.html"], { means: undefined }).rules).toBeUndefined();
+});
