@@ -1,5 +1,6 @@
 import * as z from "zod";
 import { verifyResultSchema } from "./verification.ts";
+import { RULE_CHANGES, RULE_KINDS } from "../core/edge-rules/changes.ts";
 import { ROLES } from "../core/model/role.ts";
 import { CHANGES } from "../core/compare/key-state.ts";
 
@@ -39,6 +40,18 @@ export const invalidationSchema = z.strictObject({
   /** What could be spared if more were known of an edge. */
   hints: z.array(z.string()),
 });
+
+/** What an edge does by itself otherwise than before, with requests and answers. */
+export const ruleChangesSchema = z.array(
+  z.strictObject({
+    kind: z.enum(RULE_KINDS),
+    /** An address, or the name of a header; of `pages`, which is how addresses lead to objects, the site's first address. */
+    name: z.string(),
+    change: z.enum(RULE_CHANGES),
+    /** Where a redirect leads, with its status; or the value of a header. */
+    now: z.string().optional(),
+  }),
+);
 
 /** `deliver`, `redeliver` and, with what would be, `compare` */
 export const deliveryResultSchema = z.strictObject({
@@ -101,6 +114,8 @@ export const deliveryResultSchema = z.strictObject({
   ),
   /** What edges are asked to forget: see there. */
   invalidation: invalidationSchema,
+  /** What the edge is given to do by itself, where that changes; `drifted`: somebody had changed it there. */
+  edgeRules: z.strictObject({ drifted: z.boolean(), changes: ruleChangesSchema }).optional(),
   /** Aliases, redirects and other made objects. */
   generated: z.strictObject({ written: count, unchanged: count, removed: count }),
   /** Every request to the store, by kind; `retried` counts those that were tried again. */

@@ -5,6 +5,8 @@ import { selectHeldBack } from "../core/history/held-back.ts";
 import type { Pointer, Waybill } from "../core/model/release.ts";
 import { invalidationSchema } from "./delivery.ts";
 import { PRUNE_REASONS, type PruneDecision } from "../core/history/prune.ts";
+import { findRuleChanges } from "../core/edge-rules/changes.ts";
+import { ruleChangesSchema } from "./delivery.ts";
 import { DIFFERENCES, type ReleaseDifference } from "../core/compare/release-differences.ts";
 
 const count = z.int().min(0);
@@ -90,6 +92,8 @@ export const releaseComparisonSchema = z.strictObject({
   changes: z.array(
     z.strictObject({ key: z.string(), change: z.enum(DIFFERENCES), role: z.enum(ROLES), size: count }),
   ),
+  /** What the edge does otherwise by itself. */
+  edgeRules: ruleChangesSchema,
 });
 export type ReleaseComparisonResult = z.infer<typeof releaseComparisonSchema>;
 
@@ -210,7 +214,8 @@ export function toReleaseComparison(
   const counts = Object.fromEntries(
     DIFFERENCES.map((kind) => [kind, differences.filter(({ change }) => change === kind).length]),
   ) as ReleaseComparisonResult["counts"];
-  return { destination, from: from.release, to: to.release, counts, changes: [...differences] };
+  const edgeRules = findRuleChanges(from.edgeRules, to.edgeRules);
+  return { destination, from: from.release, to: to.release, counts, changes: [...differences], edgeRules };
 }
 
 /**

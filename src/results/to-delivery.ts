@@ -1,3 +1,6 @@
+import { findRuleChanges } from "../core/edge-rules/changes.ts";
+import { isSameRules } from "../core/edge-rules/same.ts";
+import type { EdgeRules } from "../core/model/edge-rules.ts";
 import { elsewhereOf, releaseOf, type Origin, type Wanted } from "../core/model/wanted.ts";
 import { showChangeReason, UNCHANGED } from "../words/reasons.ts";
 import { showDeliveryWarning } from "../words/warnings.ts";
@@ -79,6 +82,7 @@ export function toDeliveryResult(planned: ResultFacts): DeliveryResult {
         ...{ sparable: decision.sparable, askedAnew: facts.askedAnew?.page },
       },
     ),
+    ...(decision.newEdgeRules && { edgeRules: toRuleChanges(decision.newEdgeRules, state) }),
     generated: toGenerated(facts),
     requests: { ...facts.requests },
     phases: facts.phases.map(({ name, seconds }) => ({ name, seconds: Math.round(seconds * 1000) / 1000 })),
@@ -88,6 +92,11 @@ export function toDeliveryResult(planned: ResultFacts): DeliveryResult {
     ...toFirstVisit(facts),
     warnings: decision.warnings.map(showDeliveryWarning),
   };
+}
+
+function toRuleChanges(after: EdgeRules, { waybill }: DestinationState): DeliveryResult["edgeRules"] {
+  const before = waybill?.edgeRules;
+  return { drifted: isSameRules(before, after), changes: findRuleChanges(before, after) };
 }
 
 /** What a delivery changes about the first visit to the entry page; what is new in it, the largest first. */

@@ -13,7 +13,7 @@ export interface ServedBuild {
   /** Another one for each state of the build. */
   readonly id: string;
   readonly analysis: Analysis;
-  readonly answer: (path: UrlPath) => SiteAnswer<ExplainedParcel>;
+  readonly answer: (path: UrlPath, query?: string) => SiteAnswer<ExplainedParcel>;
   /** Since when a key has had its content, as far as it was served. */
   readonly modifiedAt: (key: ObjectKey) => Date;
 }

@@ -102,12 +102,12 @@ const TRIES = 3;
 
 async function findAnswer({ url = "/" }: IncomingMessage, options: SiteServerOptions): Promise<Answer> {
   const { site, edgeHeaders, reloader } = options;
-  const [path = "/"] = url.split("?", 1);
+  const [path = "/", query] = url.split(/\?(.*)/s);
   for (let tried = 1; ; tried += 1) {
     const build = await site.now();
     if (!build) return toHalfWritten(options);
     try {
-      const { headers, ...answer } = toAnswer(path, build, options);
+      const { headers, ...answer } = toAnswer({ path, query }, build, options);
       return { ...answer, headers: { ...headers, ...edgeHeaders, ...(reloader && ASKED_ANEW) } };
     } catch (error) {
       if (!(error instanceof OperatorError) || tried === TRIES) throw error;
@@ -116,8 +116,13 @@ async function findAnswer({ url = "/" }: IncomingMessage, options: SiteServerOpt
   }
 }
 
-function toAnswer(path: UrlPath, build: ServedBuild, options: SiteServerOptions): Answer {
-  const found = build.answer(path);
+interface Asked {
+  readonly path: UrlPath;
+  readonly query: string | undefined;
+}
+
+function toAnswer({ path, query }: Asked, build: ServedBuild, options: SiteServerOptions): Answer {
+  const found = build.answer(path, query);
   switch (found.kind) {
     case "object":
       return toObject(found, build, options);

@@ -57,7 +57,7 @@ test.each<[string, string, string]>([
   [
     "a key of another kind",
     WHOLE.replace("id: EXAMPLE0000001", "id: E, nodes: [http://x]"),
-    "  courier.yaml:12:40: destinations.production.edge: unknown key nodes; allowed: kind, id, certificate, url, endpoint, region, profile, patterns, wildcards, wildcard, worth, confirmWithin, name, minimumFreshness, holdsFor, query, negative, settle, longestFetch, confirm",
+    "  courier.yaml:12:40: destinations.production.edge: unknown key nodes; allowed: kind, id, certificate, function, headers, headersPolicy, url, endpoint, region, profile, patterns, wildcards, wildcard, worth, confirmWithin, name, minimumFreshness, holdsFor, query, negative, settle, longestFetch, confirm",
   ],
 ])("%s is named with its place", (_, text, problem) => {
   const found = problemsOf(text, { EDGE_TOKEN: "t" });

@@ -36,7 +36,7 @@ const CARRIED =
   /^(content-type|cache-control|content-encoding|content-disposition|content-language|expires|x-amz-meta-[a-z0-9-]+)$/i;
 const headerSet = z.record(text, headerValue).superRefine((set, context) => {
   for (const name of Object.keys(set).filter((candidate) => !CARRIED.test(candidate))) {
-    const message = `a stored object can't carry ${name}: set it at the edge, and let verify check it with expect.headers`;
+    const message = `a stored object can't carry ${name}: say it in edge.headers of a distribution, or set it at the edge and let verify check it with expect.headers`;
     context.addIssue({ code: "custom", path: [name], message });
   }
 });

@@ -10,7 +10,7 @@ const PLAIN_HTTP: Readonly<Record<PlainHttp, string>> = {
   shut: "http is refused",
 };
 
-type Of<Do extends DistributionStep["do"]> = Extract<DistributionStep, { readonly do: Do }>;
+type Of<Do extends DistributionStep["do"]> = DistributionStep & { readonly do: Do };
 
 const STEPS: { readonly [Do in DistributionStep["do"]]: (of: never) => StepWords } = {
   "make-distribution": (of: Of<"make-distribution">) => wordsOfNew(of),

@@ -1,4 +1,5 @@
 import { vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
+import type { EdgeRules } from "../core/model/edge-rules.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { DestinationState } from "../core/model/release.ts";
 import { tryReadWaybill } from "../gather/read-destination.ts";
@@ -11,6 +12,8 @@ import type { Visit } from "./run.ts";
 export interface AskingFacts {
   /** What answers once all is written. */
   readonly parcels: readonly Parcel[];
+  /** What the edge does by itself then. */
+  readonly edgeRules: EdgeRules | undefined;
   /** What stood before. */
   readonly state: DestinationState;
 }
@@ -19,7 +22,7 @@ export interface AskingFacts {
 export type Asking = (round: AskedRound) => Promise<EdgeOutcome[]>;
 
 /** Edges can be asked as long as nobody stops the run meanwhile. */
-export function openAsking({ run, place }: Visit, { parcels, state }: AskingFacts): Asking {
+export function openAsking({ run, place }: Visit, { parcels, edgeRules, state }: AskingFacts): Asking {
   const { store, siteRules, edges } = place;
   const { addressRules } = siteRules;
   const tools = {
@@ -29,8 +32,7 @@ export function openAsking({ run, place }: Visit, { parcels, state }: AskingFact
       addressOf: (key) => addressRules.basePath + key,
     }),
     facts: {
-      parcels,
-      addressRules,
+      ...{ parcels, addressRules, edgeRules },
       loadEarlier: () => loadEarlier(store, state),
       isVaulted: toVaulted(state),
     },

@@ -152,7 +152,7 @@ function assertReached(
 }
 
 const ask = (visit: Visit, state: DestinationState, requests: readonly EdgeInvalidation[]) =>
-  openAsking(visit, { parcels: selectAnswering(state), state })({
+  openAsking(visit, { ...{ parcels: selectAnswering(state), state, edgeRules: state.waybill?.edgeRules } })({
     ...{ phase: "invalidate", requests, pending: new Set(readHeldBack(state)) },
     lastWriteMs: readLastWriteMs(state, visit.run.clock),
   });

@@ -46,7 +46,7 @@ export interface Payment {
 /** Asks edges for what they owe. */
 export async function pay(visit: Visit, { owed, answering, state, lastWriteMs }: Debt): Promise<Payment> {
   const requests = toRequests(visit.place, owed, answering);
-  const ask = openAsking(visit, { parcels: answering, state });
+  const ask = openAsking(visit, { parcels: answering, state, edgeRules: state.waybill?.edgeRules });
   const outcomes = await ask({ phase: "invalidate", requests, lastWriteMs });
   const left = strikeConfirmed(owed, outcomes);
   for (const { edge, addresses } of selectOrphans(left, visit.place.edges))

@@ -88,7 +88,9 @@ async function writePhases(
     stopwatch.lap(name);
   };
   const asked: EdgeOutcome[] = [];
-  const asking = openAsking(stay, { parcels: outlook.decision.answering, state: outlook.state });
+  const { wanted, state, decision } = outlook;
+  const { edgeRules } = wanted;
+  const asking = openAsking(stay, { parcels: decision.answering, edgeRules, state });
   const ask = async (round: AskedRound): Promise<void> => {
     run.interruption.assertGoesOn();
     asked.push(...(await asking(round)));

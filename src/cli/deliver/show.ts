@@ -4,6 +4,7 @@ import { isPlainReason } from "../../words/reasons.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 import { showInvalidation } from "../invalidate/show.ts";
 import { showFindings } from "../verify/show.ts";
+import { countRules, showRule } from "../../words/edge-rules.ts";
 import { counted, listed } from "../../words/text.ts";
 import { showBytes, showSeconds, showTime } from "../frame/numbers.ts";
 
@@ -36,7 +37,8 @@ export function showComparison(
   const keys = new Set(result.kept.map(({ key }) => key));
   const removed = toBlock(style("bad", "removed"), result.pruned.map(clean), options.all);
   const kept = toBlock(style("faint", "kept for open tabs"), [...keys].map(clean), options.all);
-  const body = [...blocks, removed, kept].filter((block) => block !== "").join("\n");
+  const rules = toBlock(style("warn", "at the edge"), toRuleLines(result, terminal), options.all);
+  const body = [...blocks, removed, kept, rules].filter((block) => block !== "").join("\n");
   const what = isEmpty(result)
     ? `nothing to do: release ${result.release} is this build`
     : result.release === result.previous
@@ -117,6 +119,7 @@ function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): stri
       "",
       "made so that every promised form of a page's address answers",
     ],
+    ["at the edge", ...toRuleCounts(result)],
     ["foreign", counted(counts.foreign, "object"), "", "not ours, left alone"],
   );
   const shown = rows.filter(([, count]) => !count.startsWith("0 "));
@@ -130,6 +133,22 @@ function showTotals(result: DeliveryResult, terminal: Terminal, now: Date): stri
 
 const showVerification = ({ verification }: DeliveryResult, terminal: Terminal): string =>
   verification ? `\n${showFindings(verification, terminal)}` : "";
+
+/** How many rules of the edge change, and what they are. */
+function toRuleCounts({ edgeRules }: DeliveryResult): [count: string, size: string, note: string] {
+  if (!edgeRules) return ["0 rules", "", ""];
+  const { changes, drifted } = edgeRules;
+  return drifted
+    ? ["all rules", "", "somebody had changed them there"]
+    : [counted(changes.length, "rule"), "", countRules(changes)];
+}
+
+/** What the edge does otherwise, rule by rule. */
+function toRuleLines({ edgeRules }: DeliveryResult, { style }: Terminal): string[] {
+  if (!edgeRules) return [];
+  if (edgeRules.drifted) return ["all rules of the release that is live: somebody had changed them there"];
+  return edgeRules.changes.map((one) => `${clean(showRule(one))}  ${style("faint", one.change)}`);
+}
 
 /** How many files are written in one of the two ways, and as what. */
 function toWritten({ changes }: DeliveryResult, how: "sending" | "copying"): [string, string] {

@@ -17,5 +17,5 @@ export async function printComparison(
   printResult(args, terminal, result, () =>
     showReleaseComparison(result, terminal, { all: isSet(args, "all") }),
   );
-  return result.changes.length > 0;
+  return result.changes.length + result.edgeRules.length > 0;
 }

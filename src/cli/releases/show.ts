@@ -1,3 +1,4 @@
+import { countRules, showRule } from "../../words/edge-rules.ts";
 import { largest } from "../../core/model/largest.ts";
 import type {
   HoldResult,
@@ -103,12 +104,12 @@ const MARKS: Readonly<Record<string, Mark>> = {
 };
 
 export function showReleaseComparison(
-  { destination, from, to, counts, changes }: ReleaseComparisonResult,
+  { destination, from, to, counts, changes, edgeRules }: ReleaseComparisonResult,
   { style }: Terminal,
   { all }: { all: boolean },
 ): string {
   const title = style("strong", `${clean(destination)}, release ${from} to ${to}`);
-  if (changes.length === 0) return `${title}: no difference\n`;
+  if (changes.length + edgeRules.length === 0) return `${title}: no difference\n`;
   const parts = Object.entries(counts).filter(([, count]) => count > 0);
   const blocks = parts.map(([kind]) => {
     const members = changes.filter(({ change }) => change === kind);
@@ -117,7 +118,14 @@ export function showReleaseComparison(
     );
     return `\n${style(MARKS[kind] ?? "strong", kind)}\n${toBlock(lines, all).join("")}`;
   });
-  return `${title}: ${parts.map(([kind, count]) => `${count} ${kind}`).join(", ")}\n${blocks.join("")}`;
+  const rules = edgeRules.map((one) => `${clean(showRule(one))}  ${style("faint", one.change)}`);
+  const atEdge =
+    rules.length === 0 ? "" : `\n${style("warn", "at the edge")}\n${toBlock(rules, all).join("")}`;
+  const counted = [
+    ...parts.map(([kind, count]) => `${count} ${kind}`),
+    ...(rules.length === 0 ? [] : [`${countRules(edgeRules)} at the edge`]),
+  ];
+  return `${title}: ${counted.join(", ")}\n${blocks.join("")}${atEdge}`;
 }
 
 export function showHoldResult(

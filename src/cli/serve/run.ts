@@ -88,7 +88,7 @@ async function createServer(
   const options: SiteServerOptions = {
     ...{ site, source, reloader },
     certificate: isSet(args, "https") ? await createOwnCertificate(args, terminal) : undefined,
-    edgeHeaders: listEdgeHeaders(target.expectedHeaders),
+    edgeHeaders: listEdgeHeaders({ ...target.siteRules.endpoint.edge?.headers, ...target.expectedHeaders }),
     compresses: compresses(target),
     isOurs: (name) => isOwnName(name) || (!isNear(host) && isOfThisMachine(name ?? "", host)),
     basePath: target.siteRules.addressRules.basePath,
@@ -168,7 +168,8 @@ function describe(server: Server, { args, target, folder, build }: ServedFacts):
     ).length,
     problems: build.analysis.findings.problems,
     differences: findDifferences({
-      ...{ rules: siteRules, references: build.analysis.findings.graph.references, expectedHeaders },
+      ...{ rules: siteRules, references: build.analysis.findings.graph.references },
+      expectedHeaders: { ...siteRules.endpoint.edge?.headers, ...expectedHeaders },
       ...{ hasEdge: destination !== undefined && edges.length > 0, speaksTls: scheme === "https" },
       ...{ isNear: isNear(host), reloads: isSet(args, "reload") },
     }),

@@ -4,7 +4,7 @@ import type { AddressRules } from "./addresses.ts";
 import { parseAddress } from "./addresses.ts";
 import { resolve } from "./resolve.ts";
 import type { EndpointRules } from "../model/endpoint.ts";
-import { assertNever, type ObjectKey, type UrlPath } from "../model/names.ts";
+import { assertNever, NO_CONTENT, type ObjectKey, type UrlPath } from "../model/names.ts";
 import { MOST_ROUTING_RULES, type RoutingRule } from "../model/website.ts";
 import type { Problem, ProblemCode, ProblemFacts } from "../model/problem.ts";
 
@@ -180,8 +180,6 @@ const sample = (address: UrlPath): UrlPath => address.replace(/\*$/, "any");
 const findFile = (address: string, { paths, addressRules }: RedirectFacts): ObjectKey | undefined =>
   resolve(address, { ...addressRules, basePath: "/" }, { has: (key) => paths.has(key), bare: false });
 
-/** SHA-256 of nothing. */
-const EMPTY = "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855";
 const HOUR = 3600;
 
 function toParcel(
@@ -201,8 +199,8 @@ function toParcel(
   return {
     key: key === "" || key.endsWith("/") ? key + addressRules.indexName : key,
     ...{
-      hash: EMPTY,
-      storedHash: EMPTY,
+      hash: NO_CONTENT,
+      storedHash: NO_CONTENT,
       size: 0,
       role: "document",
       headers,

@@ -54,7 +54,8 @@ export function findDifferences(facts: DifferenceFacts): Difference[] {
     ([name]) => name.toLowerCase() !== TRANSPORT_SECURITY,
   );
   const unknown = expected.filter(([, value]) => value === "*").map(([name]) => name);
-  const isCarried = endpoint.serves === "website" && endpoint.carriesRedirects;
+  const isCarried =
+    endpoint.edge?.carriesRules === true || (endpoint.serves === "website" && endpoint.carriesRedirects);
   const origin = url === undefined ? undefined : new URL(url).origin;
   const full = origin === undefined ? [] : references.filter((one) => one.url.startsWith(`${origin}/`));
   const [first] = full;

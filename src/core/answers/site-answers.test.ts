@@ -1,4 +1,5 @@
 import { analyseBuild } from "../build/analysis.ts";
+import { decideStandIns } from "../build/stand-ins.ts";
 import { memoryBuild, memoryRules, type RuleChanges } from "../../../test/support/memory-build.ts";
 import { createSiteAnswers } from "./site-answers.ts";
 import { findAnswer, type AnsweringEndpoint } from "./find-answer.ts";
@@ -141,3 +142,15 @@ test("what is another at the destination is said, and nothing else", () => {
     { code: "reload-script" },
   ]);
 });
+
+test("what the edge does by itself comes first: redirects with their query, pages without objects that stand for them, routes", () => {
+  const edge = { carriesRules: true, setsHeaders: false, headers: {}, apart: [] };
+  const at = (path: string, clientRoutes = false): string => ask(path, { endpoint: { ...OBJECTS, edge }, redirects, clientRoutes });
+  expect(["/", "/about.html", "/news/", "/latest", "/gone"].map((path) => at(path))).toEqual(["200 index.html", "200 about.html", "307 → /old-news/", "301 → /news/", "404 404.html"]);
+  expect([at("/gone", true), at("/gone.js", true)]).toEqual(["200 index.html", "404 404.html"]);
+  const rules = memoryRules({ endpoint: { ...OBJECTS, edge }, redirects });
+  const answers = createSiteAnswers(analyseBuild(memoryBuild(FILES).read([]), rules, undefined).wanted, rules);
+  expect(answers("/latest", "a=1")).toMatchObject({ location: "/news/?a=1" });
+  const { parcels, edgeRules } = decideStandIns([], { references: [] }, rules);
+  expect([parcels, edgeRules?.redirects.length]).toEqual([[], 3]);
+}); // prettier-ignore

@@ -1,5 +1,6 @@
 import { resolve } from "../addresses/resolve.ts";
 import { RedirectRules, statusOf } from "../addresses/redirects.ts";
+import { applyRules } from "../edge-rules/apply.ts";
 import type { SiteRules } from "../build/site-rules.ts";
 import type { ObjectKey, UrlPath } from "../model/names.ts";
 import type { Parcel } from "../model/parcel.ts";
@@ -14,9 +15,9 @@ export type SiteAnswer<P extends Parcel> = FoundAnswer<P> | { readonly kind: "ou
  * it the redirects that no endpoint carries, which the edge is to answer.
  */
 export function createSiteAnswers<P extends Parcel>(
-  { parcels, routing }: Wanted<P>,
+  { parcels, routing, edgeRules }: Wanted<P>,
   rules: SiteRules,
-): (path: UrlPath) => SiteAnswer<P> {
+): (path: UrlPath, query?: string) => SiteAnswer<P> {
   const { addressRules, endpoint } = rules;
   const { basePath } = addressRules;
   const byKey = new Map(parcels.map((parcel) => [parcel.key, parcel]));
@@ -27,12 +28,15 @@ export function createSiteAnswers<P extends Parcel>(
     redirectOf: ({ redirectsTo }) => redirectsTo,
     indexName: addressRules.indexName,
     ...{ prefix, basePath, routing, hasRootDocument: true },
-    fallback: findFallback(parcels, rules),
+    fallback: findFallback(parcels, rules, edgeRules?.pages?.entry !== undefined),
   };
-  const isCarried = endpoint.serves === "website" && endpoint.carriesRedirects;
+  const isCarried = edgeRules !== undefined || (endpoint.serves === "website" && endpoint.carriesRedirects);
   const redirects = new RedirectRules(isCarried ? [] : rules.redirects);
-  return (path) => {
+  return (path, query = "") => {
     if (!path.startsWith(basePath)) return { kind: "outside" };
+    const turned = edgeRules ? applyRules(edgeRules, path, query) : undefined;
+    if (turned?.kind === "redirect") return turned;
+    if (turned) return findAnswer(turned.path, answering);
     return findRedirect(path, { redirects, basePath, byKey, rules }) ?? findAnswer(path, answering);
   };
 }
@@ -40,10 +44,13 @@ export function createSiteAnswers<P extends Parcel>(
 function findFallback(
   parcels: readonly Parcel[],
   { clientRoutes, entry, endpoint: { bucketPrefix } }: SiteRules,
+  isLed: boolean,
 ): AnsweringEndpoint<Parcel>["fallback"] {
-  if (clientRoutes) return { key: bucketPrefix + entry, status: 200 };
+  // Where the edge leads routes to the entry page, what is missing after that is a file.
+  if (clientRoutes && !isLed) return { key: bucketPrefix + entry, status: 200 };
   const page = parcels.find(({ role, aliasOf }) => role === "notFound" && aliasOf === undefined);
-  return page && { key: bucketPrefix + page.key, status: 404 };
+  if (!page) return clientRoutes ? { key: bucketPrefix + entry, status: 404 } : undefined;
+  return { key: bucketPrefix + page.key, status: 404 };
 }
 
 interface RedirectsBefore {

@@ -302,7 +302,7 @@ test("of a way back only the store can speak; errors of a build refuse unless th
   ] as const;
   const facts = { site: "s", problems, state, comparison, vanishShare: 1, exposedAt: "site" as const };
   const refused = (from: "build" | "release", allowed: readonly string[]): string[] =>
-    findRefusals({ ...facts, wanted: { origin: { from, release: 1 } } }, new Set(allowed)).map(
+    findRefusals({ ...facts, wanted: { parcels: [], origin: { from, release: 1 } } }, new Set(allowed)).map(
       ({ code }) => code,
     );
   expect(refused("build", [])).toEqual(["no-entry", "empty-build", "exposed"]);

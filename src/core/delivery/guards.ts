@@ -1,8 +1,10 @@
+import { encodeKey } from "../addresses/addresses.ts";
+import { applyRules } from "../edge-rules/apply.ts";
 import type { Comparison } from "../compare/compare.ts";
 import type { Withdrawn } from "../compare/withdrawn.ts";
 import { selectForgotten } from "../history/forgotten.ts";
 import { isAssetLike } from "../model/role.ts";
-import type { Sha256 } from "../model/names.ts";
+import type { ObjectKey, Sha256 } from "../model/names.ts";
 import type { DestinationState } from "../model/release.ts";
 import type { Problem, ProblemCode } from "../model/problem.ts";
 import type { Wanted } from "../model/wanted.ts";
@@ -10,7 +12,7 @@ import type { Wanted } from "../model/wanted.ts";
 export interface GuardFacts {
   readonly site: string;
   /** Of an earlier release that is put back only the store itself can speak: nothing may stand between a person and the way back. */
-  readonly wanted: Pick<Wanted, "origin" | "aside">;
+  readonly wanted: Pick<Wanted, "origin" | "aside" | "edgeRules" | "parcels">;
   /** What is wrong with the build; errors are refusals. */
   readonly problems: readonly Problem[];
   /** The number that this delivery was given, for builds that may come out of order. */
@@ -68,15 +70,30 @@ export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): P
 }
 
 /** Pages, documents and other names that answer now and would not afterwards; assets stay for open tabs. */
-function findVanishing({ state, comparison, withdrawn, vanishShare }: GuardFacts): Problem | undefined {
+function findVanishing(facts: GuardFacts): Problem | undefined {
+  const { state, comparison, withdrawn, vanishShare } = facts;
   const counted = (state.waybill?.parcels ?? []).filter(({ role }) => !isAssetLike(role));
   const meant = new Set(withdrawn?.going);
   const going = comparison.stale.filter(
     ({ recorded: { key, role } }) => !isAssetLike(role) && !meant.has(key),
   );
-  if (going.length <= VANISH_FLOOR || going.length <= counted.length * vanishShare) return undefined;
-  const keys = going.map(({ recorded }) => recorded.key);
+  const isFew = (count: number): boolean => count <= VANISH_FLOOR || count <= counted.length * vanishShare;
+  if (isFew(going.length)) return undefined;
+  const isLed = createLeader(facts.wanted);
+  const keys = going.map(({ recorded }) => recorded.key).filter((key) => !isLed(key));
+  if (isFew(keys.length)) return undefined;
   return { code: "vanish", severity: "error", facts: { keys, of: counted.length } };
+}
+
+/** A function that tells whether the edge answers in the place of an object that goes. */
+function createLeader({ edgeRules, parcels }: GuardFacts["wanted"]): (key: ObjectKey) => boolean {
+  if (!edgeRules) return () => false;
+  const { basePath } = edgeRules;
+  const present = new Set(parcels.map(({ key }) => basePath + encodeKey(key)));
+  return (key) => {
+    const turned = applyRules(edgeRules, basePath + encodeKey(key));
+    return turned.kind === "redirect" || present.has(turned.path);
+  };
 }
 
 function findOtherSite({ state, site }: GuardFacts): Problem | undefined {

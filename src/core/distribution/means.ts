@@ -1,5 +1,4 @@
-import type { DistributionFacts, HeadersPolicy } from "../model/distribution.ts";
-import type { DistributionPlan } from "./plan.ts";
+import type { DistributionFacts, DistributionSetup, HeadersPolicy } from "../model/distribution.ts";
 
 /** What a distribution is given so that each release can say what it does by itself. */
 export interface MeansWishes {
@@ -9,13 +8,28 @@ export interface MeansWishes {
   readonly headersPolicy?: HeadersPolicy | undefined;
 }
 
+/** A function that each release says the doings of; the headers likewise. */
+export interface MeansStep {
+  readonly do: "give-function" | "give-headers-policy";
+  readonly name: string;
+}
+
+/** What stands where ours would: there can be one of each. */
+export type MeansTaken =
+  | { readonly code: "function-taken"; readonly standing: string; readonly wanted: string }
+  | { readonly code: "policy-taken"; readonly standing: HeadersPolicy };
+
 /** A change for what is not there; what somebody else has put there stays, and is a person's to take away. */
 export function planMeans(
   facts: Pick<DistributionFacts, "viewerFunction" | "headersPolicy">,
   { viewerFunction, headersPolicy }: MeansWishes,
-): DistributionPlan {
-  const steps: DistributionPlan["steps"][number][] = [];
-  const byHand: DistributionPlan["byHand"][number][] = [];
+): {
+  readonly steps: readonly MeansStep[];
+  readonly byHand: readonly MeansTaken[];
+  readonly changes: Partial<Pick<DistributionSetup, "viewerFunction" | "headersPolicy">>;
+} {
+  const steps: MeansStep[] = [];
+  const byHand: MeansTaken[] = [];
   const hasOther = facts.viewerFunction !== undefined && facts.viewerFunction !== viewerFunction;
   const isGiven = facts.viewerFunction === viewerFunction;
   if (viewerFunction !== undefined && hasOther)

@@ -1,3 +1,4 @@
+import { planMeans } from "./means.ts";
 import * as fc from "fast-check";
 import { holds } from "../../../test/support/seeds.ts";
 import type { CertificateFacts, DistributionFacts, ErrorAnswer } from "../model/distribution.ts";
@@ -166,3 +167,27 @@ test.each([
 ])("a certificate for %s and the name %s: %s", (pattern, name, isFor) => {
   expect(isForName(pattern, name)).toBe(isFor);
 });
+
+test("a function and a headers policy are given where there is room; what is another's stays, and is left to a person", () => {
+  const means = { viewerFunction: "ours", headersPolicy: { id: "", name: "ours" } };
+  const plan = (more: Partial<DistributionFacts>) => {
+    const { steps, byHand, changes } = planDistribution({ ...made(), ...more }, { ...WISHES, means }, KNOWN);
+    return [steps.map((step) => step.do), byHand.map(({ code }) => code), changes];
+  };
+  expect(plan({})).toEqual([["give-function", "give-headers-policy"], [], means]);
+  expect(plan({ viewerFunction: "ours", headersPolicy: { id: "1", name: "ours" } })).toEqual([[], [], {}]);
+  expect(plan({ viewerFunction: "theirs", headersPolicy: { id: "1", name: "theirs" } })).toEqual([[], ["function-taken", "policy-taken"], {}]);
+  expect(planMeans({}, {})).toEqual({ steps: [], byHand: [], changes: {} });
+  const [first] = planDistribution(undefined, { ...WISHES, means }, KNOWN).steps;
+  expect(first).toMatchObject({ do: "make-distribution", setup: means });
+}); // prettier-ignore
+
+test("unknown addresses are the error's until the function leads them: nobody loses an answer meanwhile", () => {
+  const [route, file] = [{ page: "/index.html", as: 200 }, { page: "/404.html", as: 404 }];
+  const wishes = { ...WISHES, missing: route, missingFiles: file, means: { viewerFunction: "ours" } };
+  const errorsOf = (one: { page: string; as: number }) => [403, 404].map((status) => ({ status, ...one, heldSeconds: 10 }));
+  const plan = (errors: ReturnType<typeof errorsOf>, answersRoutes: boolean, viewerFunction = "ours") =>
+    planDistribution({ ...made(), errors, answersRoutes, viewerFunction }, wishes, KNOWN).changes.errors;
+  expect([plan(errorsOf(route), false), plan(errorsOf(file), false), plan(errorsOf(file), true)]).toEqual([undefined, undefined, undefined]);
+  expect([plan(errorsOf(route), true), plan([], false), plan(errorsOf(file), true, "theirs")]).toEqual([errorsOf(file), errorsOf(route), errorsOf(route)]);
+}); // prettier-ignore

@@ -5,12 +5,11 @@ import type {
   ControlAction,
   DistributionFacts,
   DistributionSetup,
-  HeadersPolicy,
   ErrorAnswer,
   Origin,
   PlainHttp,
 } from "../model/distribution.ts";
-import { planMeans, type MeansWishes } from "./means.ts";
+import { planMeans, type MeansStep, type MeansTaken, type MeansWishes } from "./means.ts";
 import { chooseCertificate, isForName, type CertificateFault } from "./certificates.ts";
 
 /** Why nobody can say what a distribution should read from. */
@@ -74,9 +73,7 @@ export type DistributionStep =
   | { readonly do: "set-certificate"; readonly before: string | undefined; readonly after: string }
   | { readonly do: "add-names"; readonly names: readonly string[] }
   | { readonly do: "switch-on" }
-  /** A function that each release says the doings of; the headers likewise. */
-  | { readonly do: "give-function"; readonly name: string }
-  | { readonly do: "give-headers-policy"; readonly name: string }
+  | MeansStep
   /** What is known of it now is written where nobody has said it. */
   | { readonly do: "write-settings"; readonly file: string; readonly names: readonly string[] };
 
@@ -84,10 +81,7 @@ export type DistributionStep =
 export type DistributionByHand =
   | { readonly code: "certificate"; readonly names: readonly string[]; readonly fault: CertificateFault }
   | { readonly code: "origin"; readonly fault: OriginFault }
-  /** Another function is run for each request, and there can be one. */
-  | { readonly code: "function-taken"; readonly standing: string; readonly wanted: string }
-  /** Another policy says which headers answers get, and there can be one. */
-  | { readonly code: "policy-taken"; readonly standing: HeadersPolicy }
+  | MeansTaken
   /** This identity may not look at it, or nobody answers where it is set up. */
   | {
       readonly code: "out-of-reach";

@@ -65,7 +65,10 @@ function toEdgeRedirect(rule: RedirectRule, basePath: string): EdgeRedirect {
 }
 
 /** Endings that are a file's in any site: an unknown one of these is missing, whatever the site's scripts do with addresses. */
-const ENDINGS = "css gif html ico jpeg jpg js json map mjs pdf png svg txt webmanifest webp woff woff2 xml";
+const ENDINGS = [
+  ...["css", "gif", "html", "ico", "jpeg", "jpg", "js", "json", "map", "mjs", "pdf", "png", "svg"],
+  ...["txt", "webmanifest", "webp", "woff", "woff2", "xml"],
+];
 
 /** What objects and their endpoint do not say by themselves; undefined: nothing. */
 function decidePages(facts: EdgeRuleFacts): PageAddresses | undefined {
@@ -79,7 +82,7 @@ function decidePages(facts: EdgeRuleFacts): PageAddresses | undefined {
   if (clientRoutes) {
     const others = toOthers(listKnown(facts), "?");
     const own = keys.map(endingOf).filter((ending) => /^[a-z0-9]{1,12}$/.test(ending));
-    const endings = [...new Set([...ENDINGS.split(" "), ...own])].sort();
+    const endings = [...new Set([...ENDINGS, ...own])].sort();
     return { ...common, bare: "", others, entry: encodeKey(entry), endings };
   }
   const known = isBare ? listKnown(facts) : [];

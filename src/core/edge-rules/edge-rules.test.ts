@@ -6,6 +6,9 @@ import type { Parcel } from "../model/parcel.ts";
 import { encodeKey, type AddressRules } from "../addresses/addresses.ts";
 import { applyRules, toCanonical, type Turned } from "./apply.ts";
 import { decideEdgeRules, type EdgeRuleFacts } from "./decide.ts";
+import { decideRedirects, RedirectRules, type RedirectRule } from "../addresses/redirects.ts";
+import { selectReadBacks } from "../edges/read-back.ts";
+import { findRuleChanges } from "./changes.ts";
 import { answersRoutes, PASSING_FUNCTION, toFunctionCode } from "./function-code.ts";
 import { isSameRules } from "./same.ts";
 
@@ -215,3 +218,45 @@ test("headers wait for a place, and without means there are no rules", () => {
   expect([placed.rules?.headers, placed.rules?.pages, placed.problems]).toEqual([headers, undefined, []]);
   expect(decide(["index.html"], { means: undefined }).rules).toBeUndefined();
 });
+
+const RULES: EdgeRules = {
+  ...{ basePath: "/", apart: [], headers: { "X-Frame-Options": "DENY" } },
+  redirects: [
+    { address: "/a", leadsTo: "/b", status: 302 },
+    { address: "/a", leadsTo: "/never", status: 301 },
+  ],
+};
+
+test("what an edge does otherwise is told rule by rule; of two rules for one address the first counts", () => {
+  const redirects = [{ address: "/a", leadsTo: "/b", status: 301 }, { address: "/c*", leadsTo: "/d", status: 308 }] as const;
+  const pages = { folders: true, indexName: "index.html", bare: "", others: {}, endings: [] };
+  const next: EdgeRules = { ...RULES, redirects, pages, headers: { "Referrer-Policy": "origin" } };
+  expect(findRuleChanges(RULES, next)).toEqual([
+    { kind: "redirect", name: "/a", change: "replaced", now: "/b (301)" },
+    { kind: "redirect", name: "/c*", change: "new", now: "/d (308)" },
+    { kind: "pages", name: "/", change: "new" },
+    { kind: "header", name: "Referrer-Policy", change: "new", now: "origin" },
+    { kind: "header", name: "X-Frame-Options", change: "gone" },
+  ]);
+  expect([findRuleChanges(next, next), findRuleChanges(undefined, undefined)]).toEqual([[], []]);
+  expect(findRuleChanges(next).map(({ change }) => change)).toEqual(["gone", "gone", "gone", "gone"]);
+  expect(isSameRules(RULES, { ...RULES, redirects: RULES.redirects.toReversed() })).toBe(false);
+}); // prettier-ignore
+
+test("what is read back of an edge is what its own doing makes of an address", () => {
+  const parcels = [page("index.html"), page("docs/index.html")].map((one, at) => ({ ...one, hash: `h${at}` }));
+  const edgeRules = rulesOf(["index.html", "docs/index.html"], { clientRoutes: true, redirects: [{ address: "/old", leadsTo: "/docs/", kind: "temporary", keepMethod: false }] });
+  const read = selectReadBacks(["/docs/", "/old", "/gone", "/gone.js"], { parcels, addressRules: ADDRESSES, edgeRules });
+  expect(Object.fromEntries(read.map(({ address, right }) => [address, "hash" in right && right.kind === "content" ? right.hash : right.kind]))).toEqual({ "/docs/": "h1", "/old": "redirect", "/gone": "h0", "/gone.js": "missing" });
+}); // prettier-ignore
+
+test("at a website endpoint the edge gets what no object carries, and what such a rule would overtake", () => {
+  const rule = (address: string, more: Partial<RedirectRule> = {}): RedirectRule => ({ address, leadsTo: "/", kind: "permanent", keepMethod: false, ...more });
+  const rules = [rule("/a"), rule("/x/1"), rule("/x/*"), rule("/b", { kind: "temporary" })];
+  const endpoint = { serves: "website" as const, carriesRedirects: true, ownsWebsite: true, bucketPrefix: "", edge: MEANS };
+  const decideAt = (serves: "website" | "objects") =>
+    decideRedirects({ endpoint: { ...endpoint, serves }, rules: new RedirectRules(rules), paths: new Set(["index.html"]), addressRules: ADDRESSES, clientRoutes: true, edgeCanForget: true });
+  const website = decideAt("website");
+  expect([website.parcels.map(({ key }) => key), website.atEdge.map(({ address }) => address), website.routing]).toEqual([["a"], ["/x/1", "/x/*", "/b"], []]);
+  expect(decideAt("objects").atEdge).toHaveLength(4);
+}); // prettier-ignore

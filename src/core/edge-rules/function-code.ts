@@ -36,7 +36,7 @@ const toText = (value: unknown): string =>
     (letter) => `\\u${letter.charCodeAt(0).toString(16).padStart(4, "0")}`,
   );
 
-const HEAD = "// Restless Courier. Made from courier.yaml by each delivery: changes made here are lost.";
+const HEAD = "// Restless Courier, from courier.yaml";
 
 const BODY = `function own(table,name){return Object.prototype.hasOwnProperty.call(table,name)}
 function canonical(path){

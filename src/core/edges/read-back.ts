@@ -1,7 +1,9 @@
 import type { ReadBack, RightAnswer } from "../model/edge.ts";
-import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
+import { applyRules } from "../edge-rules/apply.ts";
+import type { EdgeRules } from "../model/edge-rules.ts";
+import { encodeKey, listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import { isTree } from "./cover/cover.ts";
-import type { Sha256, UrlPath } from "../model/names.ts";
+import { NO_CONTENT, type Sha256, type UrlPath } from "../model/names.ts";
 import type { Parcel } from "../model/parcel.ts";
 import { isPageLike } from "../model/role.ts";
 import { spread } from "../model/spread.ts";
@@ -11,6 +13,8 @@ export interface ReadBackFacts {
   /** What answers now. */
   readonly parcels: readonly Parcel[];
   readonly addressRules: AddressRules;
+  /** What the edge does by itself; absent: nothing. */
+  readonly edgeRules?: EdgeRules | undefined;
 }
 
 /**
@@ -36,9 +40,27 @@ export function selectReadBacks(addresses: readonly UrlPath[], facts: ReadBackFa
     const role = answering.get(address)?.role;
     return role === undefined || isPageLike(role) ? 1 : 2;
   };
+  const findLed = createLeader(facts);
   return [0, 1, 2]
     .flatMap((rank) => shuffle(all.filter((address) => rankOf(address) === rank)))
-    .map((address) => ({ address, right: toRight(answering.get(address)) }));
+    .map((address) => ({ address, right: findLed(address) ?? toRight(answering.get(address)) }));
+}
+
+/** A function that tells what answers through the edge's own doing; undefined: what stands under the address. */
+function createLeader({
+  edgeRules,
+  parcels,
+  addressRules,
+}: ReadBackFacts): (address: UrlPath) => RightAnswer | undefined {
+  if (!edgeRules) return () => undefined;
+  const { basePath } = addressRules;
+  const own = new Map(parcels.map((parcel) => [basePath + encodeKey(parcel.key), parcel]));
+  return (address) => {
+    const [path = "", query] = address.split(/\?(.*)/s);
+    const turned = applyRules(edgeRules, path, query);
+    if (turned.kind === "redirect") return { kind: "redirect", to: turned.location, hash: NO_CONTENT };
+    return turned.path === path ? undefined : toRight(own.get(turned.path));
+  };
 }
 
 function toRight(parcel: Parcel | undefined): RightAnswer {

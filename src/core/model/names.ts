@@ -6,6 +6,9 @@ export type ObjectKey = string & { readonly brand?: "ObjectKey" };
 /** SHA-256 in lower-case hex, 64 digits. */
 export type Sha256 = string & { readonly brand?: "Sha256" };
 
+/** SHA-256 of nothing. */
+export const NO_CONTENT: Sha256 = "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855";
+
 /** A URL path as browsers send it, percent-encoded (RFC 3986 §3.3), starting with a slash. */
 export type UrlPath = string & { readonly brand?: "UrlPath" };
 

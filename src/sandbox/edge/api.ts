@@ -2,50 +2,14 @@ import { createServer, type IncomingMessage, type Server, type ServerResponse } 
 import { receiveText } from "../store/body.ts";
 import { ProtocolError } from "../store/failure.ts";
 import { judge, refuse, type Right } from "../store/permissions.ts";
-import { authenticate, type Identity, type SignatureRules } from "../store/signature.ts";
+import { authenticate, type SignatureRules } from "../store/signature.ts";
 import { parseXml, toErrorXml, toXml } from "../store/xml.ts";
-import { strike, type Faults } from "../faults.ts";
-import type { Ledger } from "../ledger.ts";
+import { strike } from "../faults.ts";
 import { forLoopback } from "../loopback.ts";
 import { textAt, type Tree } from "./behaviour.ts";
 import type { Distribution, Distributions, ShelfName } from "./distributions.ts";
+import type { ApiAnswer, Call, EdgeApiOptions, RoutedApi, Route } from "./api-route.ts";
 import { FUNCTION_ROUTES } from "./function-routes.ts";
-import type { Invalidations } from "./invalidations.ts";
-
-export interface EdgeApiOptions {
-  readonly distributions: Distributions;
-  readonly invalidations: Invalidations;
-  readonly identities: readonly Identity[];
-  readonly ledger: Ledger;
-  readonly faults: Faults;
-}
-
-/** One request, as far as the interface looks at it. */
-export interface Call {
-  readonly request: IncomingMessage;
-  /** What the path names, in its order. */
-  readonly ids: readonly string[];
-  /** Whatever is asked for happens in words alone. */
-  readonly isLost: boolean;
-}
-
-export interface ApiAnswer {
-  readonly status: number;
-  readonly body: string;
-  readonly headers?: Readonly<Record<string, string>>;
-  readonly code?: string;
-}
-
-export interface Route {
-  readonly method: string;
-  readonly path: RegExp;
-  readonly operation: string;
-  /** The right that it needs, where it is called otherwise. */
-  readonly action?: string;
-  /** Whether rights for it name a distribution. */
-  readonly isOfOne: boolean;
-  readonly answer: (api: EdgeApi, call: Call) => ApiAnswer | Promise<ApiAnswer>;
-}
 
 const ONE = /^\/2020-05-31\/distribution\/([^/]+)$/;
 const BATCHES = /^\/2020-05-31\/distribution\/([^/]+)\/invalidation$/;
@@ -148,7 +112,7 @@ function toShelfRoutes(
           {
             ...{ method: "PUT", operation: `Update${name}`, isOfOne: false },
             path: new RegExp(`^/2020-05-31/${path}/([^/]+)$`),
-            answer: async ({ options: { distributions } }: EdgeApi, { request, ids: [id = ""] }: Call) => {
+            answer: async ({ options: { distributions } }: RoutedApi, { request, ids: [id = ""] }: Call) => {
               const config = parseXml(await receiveText(request), `${name}Config`);
               distributions.changeHeaders(id, request.headers["if-match"], config);
               return { ...withVersion(distributions, id), ...okay(toXml(name, toTree(id, config))) };

@@ -1,6 +1,6 @@
 import { receiveText } from "../store/body.ts";
 import { parseXml, toXml } from "../store/xml.ts";
-import type { ApiAnswer, Route } from "./api.ts";
+import type { ApiAnswer, Route } from "./api-route.ts";
 import { textAt } from "./behaviour.ts";
 import type { KeptFunction, ViewerFunctions } from "./viewer-functions.ts";
 

@@ -37,7 +37,7 @@ export class ControlCaller {
     this.client = new CloudFrontClient(toClientOptions(settings));
   }
 
-  /** One call, tried again where that can help. Throws `ControlError`. */
+  /** One call, tried again where that can help. Its failure is a `ControlError`. */
   async call<T>(action: ControlAction, send: () => Promise<T>): Promise<T> {
     for (let tried = 1; ; tried++) {
       try {
