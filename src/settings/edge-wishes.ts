@@ -22,13 +22,13 @@ export function toEdgeMeans(
   previews: PreviewRules | undefined,
 ): EdgeMeans | undefined {
   if (first?.kind !== "distribution") return undefined;
-  const below = previews && new URL(previews.address.replaceAll("{name}", "%00")).pathname.split("%00");
+  // Where previews have host names of their own, their paths are the whole site's.
+  const [, below = "/"] = /^https?:\/\/[^/{]+(\/[^{]*)\{/.exec(previews?.address ?? "") ?? [];
   return {
     carriesRules: first.function !== undefined,
     setsHeaders: first.headersPolicy !== undefined,
     headers: first.headers,
-    // Where they have host names of their own, their paths are the whole site's.
-    apart: below !== undefined && below.length > 1 && below[0] !== "/" ? [below[0] ?? ""] : [],
+    apart: below === "/" ? [] : [below],
   };
 }
 

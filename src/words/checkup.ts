@@ -323,6 +323,7 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   refused: () => "refused",
   "no-name-needed": () => "an address, which needs no name",
   "as-written": () => "200, as it was written",
+  "as-delivered": () => "just that, everywhere",
   "as-wished": () => "as the settings want it, everywhere",
   "being-deployed": () => "as the settings want it, but not everywhere yet",
   "may-not-look-there": () => "this identity may not look at it (cloudfront:GetDistribution)",

@@ -149,7 +149,12 @@ async function switchSite(
   const assertGoesOn = (): void => {
     interruption.assertGoesOn();
   };
-  const [writes, removals] = splitSwitch(phaseOf(plan, "switch"));
+  const whole = phaseOf(plan, "switch");
+  if (!newRouting && !newEdgeRules) {
+    await carry("switch", whole);
+    return undefined;
+  }
+  const [writes, removals] = splitSwitch(whole);
   await carry("switch", writes);
   // Redirects that pass from the endpoint to the edge stay at the endpoint until the edge has them.
   const isCleared = newRouting?.length === 0;

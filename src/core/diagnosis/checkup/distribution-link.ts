@@ -9,7 +9,7 @@ export interface DistributionLook extends Pick<DistributionPlan, "steps" | "byHa
 /** Whether each of the edge's means does what the release has it do. @param other those that do something else */
 export function judgeRules(other: readonly RuleMeans[], release: number): Link[] {
   const asked = { code: "rules", release } as const;
-  if (other.length === 0) return [good("distribution", asked, { code: "as-written" })];
+  if (other.length === 0) return [good("distribution", asked, { code: "as-delivered" })];
   const found = { code: "other-means", means: other } as const;
   return [broken("distribution", { asked, found, cause: "rules-otherwise", names: { release } })];
 }

@@ -137,6 +137,7 @@ export type Found =
         | "refused"
         | "no-name-needed"
         | "as-written"
+        | "as-delivered"
         | "as-wished"
         | "being-deployed"
         | "index-page"
