@@ -47,7 +47,7 @@ bare
 newcomer env SHOW="rcourier provision --tag team=web --yes" "$PWD/scripts/shot-terminal.sh" "$out/provision.png" "${rcourier[@]}" provision --tag team=web --yes >/dev/null
 newcomer "${rcourier[@]}" deliver --quiet >/dev/null
 kill $bare; wait $bare || true; rm "$work/bare"
-bare --trait no-root-document
+bare --trait origin-denied
 newcomer env SHOW="rcourier checkup" "$PWD/scripts/shot-terminal.sh" "$out/checkup.png" "${rcourier[@]}" checkup >/dev/null
 kill $bare
 shot help --help
