@@ -143,10 +143,20 @@ test("objects that stand for pages give way to the function, and come back, and 
   expect(lost.stdout.replace(/\s+/g, " ")).toContain("rcourier provision gives the distribution a function");
   expect(await must(project, "provision", "--yes")).toContain("give it the function courier-practice-production-");
   const end = watch(["/", "/fares/", "/news/", "/crossings/"]);
+  sandbox.takeLedger();
   const second = await project.result(["deliver", "--verify"]);
+  const there = sandbox.takeLedger().map(({ operation }) => operation);
+  // What is held at the edge hides a wrong order from visitors for a while.
+  const [published, everywhere, removed] = ["PublishFunction", "GetDistribution", "DeleteObject"].map((name) => there.findIndex((one) => one.startsWith(name)));
+  expect([published, everywhere].every((one) => one !== undefined && one > 0 && one < (removed ?? 0))).toBe(true);
   expect([second.generated.removed, second.pruned.length]).toEqual([first.generated.written, first.generated.written]);
   expect(await ask("/routes/x")).toBe("301 /crossings/x");
+  sandbox.takeLedger();
   const back = await project.result(["redeliver", "1"]);
+  const again = sandbox.takeLedger();
+  const written = again.findLastIndex(({ operation, key }) => operation === "CopyObject" && key?.endsWith("/") === true);
+  expect(written).toBeGreaterThan(0);
+  expect(again.findIndex(({ operation }) => operation === "UpdateFunction")).toBeGreaterThan(written);
   expect(back.generated.written).toBe(first.generated.written);
   expect(await end()).toEqual([]);
   expect(await ask("/routes/x")).toBe("404");
