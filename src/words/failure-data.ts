@@ -99,8 +99,19 @@ export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => Fai
     basePath: undefined,
   }),
   "content-gone": ({ keys }: { readonly keys: readonly ObjectKey[] }) => ({ keys: `  ${listed(keys)}` }),
-  "no-such-file": ({ nearest }: { readonly nearest: string | undefined }) => ({
-    nearest: nearest === undefined ? "rcourier survey --all lists them" : `did you mean ${nearest}?`,
+  "no-such-file": ({
+    nearest,
+    led,
+  }: {
+    readonly nearest?: string | undefined;
+    readonly led?: string | undefined;
+  }) => ({
+    nearest:
+      led !== undefined
+        ? `by the settings' redirects the edge answers it: ${led}`
+        : nearest === undefined
+          ? "rcourier survey --all lists them"
+          : `did you mean ${nearest}?`,
   }),
   "settings-invalid": ({ mistakes }: { readonly mistakes: readonly Mistake[] }) => {
     const told = mistakes.map(tellMistake);

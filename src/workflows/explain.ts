@@ -1,4 +1,5 @@
 import { analyseBuild, type Analysis } from "../core/build/analysis.ts";
+import { applyRules } from "../core/edge-rules/apply.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
 import type { Comparison } from "../core/compare/compare.ts";
 import { OperatorError } from "../core/model/failure.ts";
@@ -43,5 +44,16 @@ const explainAll = (names: readonly string[], facts: ExplainFacts): Explanation[
       name,
       facts.wanted.parcels.map(({ key }) => key),
     );
-    throw new OperatorError("no-such-file", { name, folder: facts.folder, nearest });
+    throw new OperatorError("no-such-file", {
+      name,
+      folder: facts.folder,
+      nearest,
+      led: findLed(name, facts),
+    });
   });
+
+/** Where the edge sends those who ask for an address; undefined: nowhere, as far as the settings say. */
+function findLed(name: string, { wanted: { edgeRules } }: ExplainFacts): string | undefined {
+  const turned = edgeRules && name.startsWith("/") ? applyRules(edgeRules, name) : undefined;
+  return turned?.kind === "redirect" ? `${turned.status} ${turned.location}` : undefined;
+}

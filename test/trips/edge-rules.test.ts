@@ -104,6 +104,7 @@ test("redirects of all kinds and headers are switched with their release, put ba
     ],
   });
   expect(await ask("/latest")).toBe("308 /fares/");
+  expect((await project.run(["explain", "/latest"])).stderr).toContain("by the settings' redirects the edge answers it: 308 /fares/");
   await must(project, "redeliver", "1");
   await must(project, "verify");
   expect([await ask("/latest"), (await fetch(`${sandbox.facts.edge}/fares/`)).headers.get("x-frame-options")]).toEqual(["302 /news/", "DENY"]);
