@@ -1,3 +1,4 @@
+import { loosenPolicy, policyOf, withPolicy } from "../core/edge-rules/content-policy.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { EdgeRules } from "../core/model/edge-rules.ts";
 import type { Clock } from "../ports/clock.ts";
@@ -20,17 +21,31 @@ export interface RuleTools {
  * after that. *Fail:* each of its means has the old ones or the new ones; the next delivery gives them again.
  * Throws `distribution-…`.
  */
-export async function switchEdgeRules(
+export const switchEdgeRules = (keeper: EdgeRuleKeeper, rules: EdgeRules, tools: RuleTools): Promise<void> =>
+  change(keeper, tools, () => keeper.give(rules));
+
+/**
+ * Has pages bound by a policy under which those that stand and those that come both work, before the first of them is
+ * written. Throws `distribution-…`. @returns the rules to give meanwhile
+ */
+export async function loosen(keeper: EdgeRuleKeeper, rules: EdgeRules, tools: RuleTools): Promise<EdgeRules> {
+  const standing = await explainControl(keeper.id, () => keeper.readPolicy());
+  const text = loosenPolicy(standing, rules);
+  if (text !== standing && standing !== undefined) await change(keeper, tools, () => keeper.bindPolicy(text));
+  return text === policyOf(rules.headers) ? rules : { ...rules, headers: withPolicy(rules.headers, text) };
+}
+
+async function change(
   keeper: EdgeRuleKeeper,
-  rules: EdgeRules,
   { clock, report, assertGoesOn }: RuleTools,
+  task: () => Promise<void>,
 ): Promise<void> {
   const { id, deployedWithin: seconds } = keeper;
   const began = clock.monotonicMs();
   const passed = (): number => (clock.monotonicMs() - began) / 1000;
   report({ event: "phase", phase: "rules", state: "started", steps: 1, bytes: 0 });
   await explainControl(id, async () => {
-    await keeper.give(rules);
+    await task();
     for (let waitMs = FIRST_LOOK_MS; !(await keeper.isEverywhere()); waitMs *= 1.5) {
       if (passed() > seconds) throw new OperatorError("distribution-undeployed", { id, seconds });
       assertGoesOn();

@@ -14,6 +14,10 @@ export interface EdgeRuleKeeper {
   /** Seconds until it counts as not deployed. */
   readonly deployedWithin: number;
   give(rules: EdgeRules): Promise<void>;
+  /** The content security policy that binds pages now; undefined: none. */
+  readPolicy(): Promise<string | undefined>;
+  /** Binds pages by another, and leaves all else as it is; undefined: by none. */
+  bindPolicy(text: string | undefined): Promise<void>;
   isEverywhere(): Promise<boolean>;
   /** The means that have something else. */
   findOther(rules: EdgeRules): Promise<readonly RuleMeans[]>;

@@ -2,6 +2,7 @@ import { resolve } from "node:path";
 import type { ReadBackBudget } from "../core/model/edge.ts";
 import { byText } from "../core/model/names.ts";
 import { toBasePath } from "../core/addresses/addresses.ts";
+import { needsPages } from "../core/edge-rules/content-policy.ts";
 import type { EdgeMeans } from "../core/model/edge-rules.ts";
 import { toEdgeMeans } from "./edge-wishes.ts";
 import type { SiteRules } from "../core/build/site-rules.ts";
@@ -106,6 +107,7 @@ function toRules(
   const isBucket = store.kind === "s3";
   return {
     ...{ entry, notFound, clientRoutes, retireWorkers, url, noIndex, compression: settings.compression },
+    needsPages: needsPages(edge?.headers ?? {}),
     exclude: [...everywhere, ...exclude],
     headers: {
       freshness: [...settings.freshness, ...freshness],

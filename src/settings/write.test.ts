@@ -1,7 +1,8 @@
 import * as fc from "fast-check";
 import { parse } from "yaml";
 import { holds } from "../../test/support/seeds.ts";
-import { addValues, placeOfEdge } from "./write.ts";
+import { parseSettings } from "./load.ts";
+import { addValues, placeOfEdge, toSettingsText, type DestinationAnswers } from "./write.ts";
 
 const VALUES = { id: "E1", negative: "10s" };
 const at = (edge: string, more = ""): string =>
@@ -40,4 +41,11 @@ test("whatever is added, all else says what it said", async () => {
     }),
     { seeds: [3], numRuns: 300 },
   );
+}); // prettier-ignore
+
+test("strict headers are written so that they can be read and changed, the policy reporting first", () => {
+  const destination: DestinationAnswers = { name: "quay", url: "https://www.pelican.test", store: { bucket: "pelican" }, edge: { kind: "distribution" }, headers: "strict", ask: false };
+  const settingsOf = (one: DestinationAnswers) => parseSettings(toSettingsText({ site: "Boats", folder: "dist", clientRoutes: false, destination: one }), "f", { environment: {} }).settings.destinations.quay?.edge;
+  expect(settingsOf(destination)).toMatchObject({ kind: "distribution", headers: { "Strict-Transport-Security": "max-age=31536000", "Content-Security-Policy-Report-Only": "from-build" } });
+  expect(settingsOf({ ...destination, url: "http://localhost:1" })).not.toMatchObject({ headers: { "Strict-Transport-Security": expect.anything() as string } });
 }); // prettier-ignore

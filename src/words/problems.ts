@@ -136,6 +136,11 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     message: `${headers} headers besides those that an edge has a place of their own for, and it takes ${most}`,
     hint: "leave some out (edge.headers)",
   }),
+  "policy-unknown": () => ({
+    message:
+      "the release that is taken over does not say what its pages load, so no policy can be worked out from it",
+    hint: "let its own destination deliver it once more with this version, and with edge.headers as they are now",
+  }),
   "edge-headers-unplaced": ({ names }) => ({
     message: `the edge has no place for ${listed(names)} yet, so visitors get none of it`,
     hint: "rcourier provision gives the distribution one",

@@ -11,6 +11,8 @@ const DIFFERENCES: { readonly [Code in Difference["code"]]: (of: Of<Code>) => st
       : "it speaks http: on other machines there are no service workers and no secure cookies (--https)",
   "unknown-headers": ({ names }) =>
     `headers of the edge are not there, since any value will do: ${listed(names)}`,
+  "built-headers": ({ names }) =>
+    `what is worked out from the build when it is delivered is not sent here: ${listed(names)}`,
   "no-transport-security": () =>
     "Strict-Transport-Security is left out: it would bind all that runs on this machine",
   "edge-redirects": ({ count }) =>

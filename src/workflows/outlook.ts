@@ -6,15 +6,19 @@ import { analyseBuild, hasUnknownImmutables, type Analysis, type Findings } from
 import { applyEncodedForms } from "../core/build/stored-encoding.ts";
 import { compareParcels } from "../core/compare/compare.ts";
 import { withdraw } from "../core/compare/withdrawn.ts";
+import { fillPolicies } from "../core/edge-rules/content-policy.ts";
 import { isSameRules } from "../core/edge-rules/same.ts";
 import { decideDelivery, selectNeededWaybills, type DeliveryDecision } from "../core/delivery/decide.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { POINTER_KEY, type ObjectKey, type Sha256 } from "../core/model/names.ts";
 import type { OutsideContent } from "../core/model/plan.ts";
+import type { PageNeeds } from "../core/model/page-needs.ts";
+import type { Problem } from "../core/model/problem.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import type { DestinationState, Waybill } from "../core/model/release.ts";
 import type { Wanted } from "../core/model/wanted.ts";
 import { encodeParcels } from "../gather/encode.ts";
+import { readPageNeeds } from "../gather/page-needs.ts";
 import { weighFirstVisit } from "../gather/weigh.ts";
 import {
   lookAtObjects,
@@ -73,13 +77,35 @@ async function planWith(delivery: Delivery, build: Build, found: DestinationStat
   const { state, analysis } = await analyse(place, build, found);
   const { findings } = analysis;
   const firstVisit = await weighFirstVisit(source, analysis);
-  const wanted = encode(place, source, { wanted: { ...analysis.wanted, firstVisit }, state });
+  const pageNeeds = findPageNeeds(place, source, analysis);
+  const filled = withPolicies({ ...analysis.wanted, firstVisit, pageNeeds });
+  const wanted = encode(place, source, { wanted: filled.wanted, state });
   assertRetentionCoversPages(place, safety, wanted.parcels);
   const decision = await decideOutlook(delivery, {
-    ...{ state, wanted, problems: findings.problems },
+    ...{ state, wanted, problems: [...findings.problems, ...filled.problems] },
     findCandidate: createFinder(wanted.parcels, source),
   });
   return { build, findings, wanted, state, decision };
+}
+
+/** What pages load and run, where a policy is worked out from that. */
+function findPageNeeds(
+  { siteRules: { needsPages, url } }: Place,
+  source: BuildSource,
+  { wanted: { parcels } }: Analysis,
+): PageNeeds | undefined {
+  const origin = url === undefined ? undefined : new URL(url).origin;
+  return needsPages ? readPageNeeds(source, parcels, origin) : undefined;
+}
+
+/** The same with policies worked out from what its pages load, and what is wrong with them. */
+export function withPolicies<P extends Parcel>(
+  wanted: Wanted<P>,
+): { readonly wanted: Wanted<P>; readonly problems: readonly Problem[] } {
+  const { edgeRules, pageNeeds } = wanted;
+  if (!edgeRules) return { wanted, problems: [] };
+  const { rules, problems } = fillPolicies(edgeRules, pageNeeds);
+  return { wanted: { ...wanted, edgeRules: rules }, problems };
 }
 
 /** Names that may have been promised to browsers once are asked for only where a build brings some that no record knows. */

@@ -15,7 +15,7 @@ import type { BuildSource } from "../ports/build-source.ts";
 import type { Content, ObjectStore } from "../ports/object-store.ts";
 import type { DeliveryResult } from "../results/delivery.ts";
 import { readNamed } from "./named-release.ts";
-import { decideOutlook, type Outlook } from "./outlook.ts";
+import { decideOutlook, withPolicies, type Outlook } from "./outlook.ts";
 import { runRelease, type DeliverOptions } from "./run-release.ts";
 import type { Author, Stay } from "./run.ts";
 
@@ -133,10 +133,12 @@ async function planTaking(
   const { run, place } = stay;
   const { store, destination, siteRules } = place;
   const [state, build] = [await readDestination(store, destination), await elsewhere.added.read([])];
-  const { wanted, problems } = fromElsewhere(waybill, {
+  const taken = fromElsewhere(waybill, {
     ...{ name: whole, rules: siteRules, madeFor: elsewhere.basePath },
     added: decideParcels(build, siteRules, new Map()),
   });
+  const { wanted, problems: ofPolicies } = withPolicies(taken.wanted);
+  const problems = [...taken.problems, ...ofPolicies];
   const outside = elsewhere.isThroughHere ? new Map() : there;
   const decision = await decideOutlook(stay, { wanted, state, problems, outside });
   const own = new Set(wanted.parcels.filter(({ isOwn }) => isOwn).map(({ key }) => key));

@@ -3,7 +3,7 @@ import { extendImmutableNames } from "../core/history/immutable-names.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { Parcel } from "../core/model/parcel.ts";
 import { openKey, vaultKey, type ObjectKey, type Sha256 } from "../core/model/names.ts";
-import { phaseOf, REMOVALS, stepsOf, targetOf, type StepPhase } from "../core/model/plan.ts";
+import { phaseOf, stepsOf, targetOf, type StepPhase } from "../core/model/plan.ts";
 import type { Pointer, PreviewRecord, RetainedRelease } from "../core/model/release.ts";
 import {
   toOpenDelivery,
@@ -24,14 +24,14 @@ import type { HeldDestination } from "../perform/hold.ts";
 import { mergeOutcomes, toUnasked, type EdgeOutcome } from "../core/model/edge-outcome.ts";
 import type { AskedRound } from "../perform/invalidate.ts";
 import { recordImmutableNames, recordWaybill, switchPointer } from "../perform/record.ts";
-import { switchEdgeRules } from "../perform/edge-rules.ts";
-import { hashSettings, switchRouting } from "../perform/website.ts";
+import { hashSettings } from "../perform/website.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import { openAsking } from "./asking.ts";
 import { createPerformTools } from "./perform-tools.ts";
 import type { Place, PreviewPlace, Stay, Visit } from "./run.ts";
 import { withOpenRecord } from "./open-record.ts";
 import type { Outlook } from "./outlook.ts";
+import { switchSite } from "./switch-site.ts";
 import type { Lap, Stopwatch } from "./stopwatch.ts";
 
 export interface WriteTools {
@@ -105,7 +105,7 @@ async function writePhases(
   await ask({ phase: "unmask", requests: plan.unmaskings, pending });
   await probe(stay, outlook, stopwatch);
   assertBuildUnchanged(source, plan.phases);
-  const settings = await switchSite(stay, outlook, { carry, stopwatch });
+  const { settings, narrow } = await switchSite(stay, outlook, { carry, stopwatch });
   const facts = settings === undefined ? before : withSettings(before, settings);
   const current = makesRelease ? await record(stay, facts, etags) : readCurrent(outlook);
   stopwatch.lap("record");
@@ -121,6 +121,7 @@ async function writePhases(
     await ask({ phase: "invalidate", ...round });
   } else for (const late of plan.lateInvalidations) asked.push(toUnasked(late));
   const outcomes = mergeOutcomes(asked);
+  if (!hasLeft(outcomes)) await narrow();
   await settle(store, outlook, current, { outcomes, announced: etags });
   await clearUploads(store, outlook.state);
   // An edge that still holds old pages may serve them: what they name stays until it has confirmed.
@@ -130,49 +131,6 @@ async function writePhases(
   const heldBack = isHeldBack ? announced : [];
   return { phases: stopwatch.laps, outcomes, heldBack: new Set(heldBack), cleared };
 }
-
-interface SwitchTools {
-  readonly carry: (name: "switch", phase: StepPhase) => Promise<void>;
-  readonly stopwatch: Stopwatch;
-}
-
-/**
- * Pages first, then redirects and whatever else leads to them, at the end what is gone: what only the edge's old rules needed
- * goes when it has the new ones. @returns the hash of the website's settings that were written over
- */
-async function switchSite(
-  { run, place: { store, ruleKeeper } }: Stay,
-  { decision: { plan, newRouting, newEdgeRules } }: Outlook,
-  { carry, stopwatch }: SwitchTools,
-): Promise<Sha256 | undefined> {
-  const { clock, report, interruption } = run;
-  const assertGoesOn = (): void => {
-    interruption.assertGoesOn();
-  };
-  const whole = phaseOf(plan, "switch");
-  if (!newRouting && !newEdgeRules) {
-    await carry("switch", whole);
-    return undefined;
-  }
-  const [writes, removals] = splitSwitch(whole);
-  await carry("switch", writes);
-  // Redirects that pass from the endpoint to the edge stay at the endpoint until the edge has them.
-  const isCleared = newRouting?.length === 0;
-  const early = newRouting && !isCleared ? await switchRouting(store, newRouting) : undefined;
-  if (ruleKeeper && newEdgeRules) {
-    await switchEdgeRules(ruleKeeper, newEdgeRules, { clock, report, assertGoesOn });
-    stopwatch.lap("rules");
-  }
-  const late = newRouting && isCleared ? await switchRouting(store, newRouting) : undefined;
-  await carry("switch", removals);
-  return late ?? early;
-}
-
-/** What a switch writes, and what it removes. */
-const splitSwitch = ({ name, groups }: StepPhase): [writes: StepPhase, removals: StepPhase] => [
-  { name, groups: groups.filter((group) => group.name !== REMOVALS) },
-  { name, groups: groups.filter((group) => group.name === REMOVALS) },
-];
 
 /** Whether an edge has not confirmed something yet, whatever it was asked for since. */
 const hasLeft = (asked: readonly EdgeOutcome[]): boolean =>

@@ -25,6 +25,8 @@ export function createHide(places: Readonly<Record<string, string>>, user = "nob
       .reduce((hidden, [name, value]) => hidden.split(value).join(name), text)
       .replace(/\d{8}T\d{6}-[0-9a-f]{8}/g, "RUN")
       .replace(/\d{4}-\d\d-\d\d[T ]\d\d:\d\d(:\d\d(\.\d+)?Z?)?/g, "TIME")
+      // A busy machine is slower than a minute.
+      .replace(/(just now|\d+ min ago) +\(TIME UTC\) */g, "AGO (TIME UTC)  ")
       .replace(/courier-probe-[0-9a-f]{8}/g, "courier-probe-RUN")
       .replace(/\.courier\/probe-[0-9a-f]{8}/g, ".courier/probe-RUN")
       .replace(/\bcourier-[0-9a-f]{8}\b/g, "courier-RUN")
@@ -36,7 +38,7 @@ export function createHide(places: Readonly<Record<string, string>>, user = "nob
       .replace(/"(\d{13})"|\b\d{13}\b/g, "0")
       .replace(/\d+(\.\d+)? s\b/g, "SECONDS")
       .replace(
-        /\b(gather|hold|keep|stock|unmask|probe|switch|record|invalidate|announce|clear) \d+\.\d\d/g,
+        /\b(gather|hold|keep|stock|unmask|probe|switch|rules|record|invalidate|announce|clear) \d+\.\d\d/g,
         "$1 SECONDS",
       )
       // A record is packed, and packs a little otherwise each time.

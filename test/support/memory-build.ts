@@ -83,6 +83,7 @@ export const memoryRules = ({ endpoint, headers, ...changes }: RuleChanges = {})
   clientRoutes: false,
   retireWorkers: false,
   noIndex: false,
+  needsPages: false,
   exclude: [],
   headers: { freshness: [], types: [], headers: [], edgeCanForget: true, ...headers },
   addressRules: { forms: ["file", "folder"], basePath: "/", indexName: "index.html" },

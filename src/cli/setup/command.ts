@@ -36,6 +36,12 @@ export const setupCommand: Command = {
       value: "EDGE",
       about: "none, distribution (provision makes it), distribution:ID, or purge:URL of a cache",
     },
+    headers: {
+      kind: "text",
+      value: "KIND",
+      about: "headers that a distribution sets to begin with: strict guards the site well",
+      choices: ["strict"],
+    },
     "dry-run": { ...SHARED["dry-run"], about: "print the settings and write nothing" },
     yes: { ...SHARED.yes, about: "take what was found, and ask nothing" },
   },

@@ -48,7 +48,7 @@ async function answerAll(ask: Ask, { args, terminal, file, before, name }: Setup
   const look = lookAtProject(dirname(file));
   const build = before === undefined ? await askBuild(look, { ask, file }) : undefined;
   const destination = isSet(args, "sandbox")
-    ? PRACTICE
+    ? { ...PRACTICE, headers: text(args, "headers") === undefined ? undefined : ("strict" as const) }
     : await askDestination(name, { args, terminal, look, ask });
   const after = build ? toSettingsText({ ...build, destination }) : addDestination(before ?? "", destination);
   if (after === undefined)
@@ -152,6 +152,7 @@ async function askDestination(
       serves: serves === "website" || serves === "objects" ? serves : undefined,
     },
     edge: parseEdge(edge),
+    headers: toHeaders(text(args, "headers"), edge),
     ask: name === "production",
   };
 }
@@ -161,6 +162,14 @@ interface DestinationQuestions {
   readonly terminal: Terminal;
   readonly look: ProjectLook;
   readonly ask: Ask;
+}
+
+/** Only a distribution is given headers. */
+function toHeaders(said: string | undefined, edge: string): DestinationAnswers["headers"] {
+  if (said === undefined) return undefined;
+  if (!edge.startsWith("distribution"))
+    throw toWrong(`--headers ${said}: only a distribution can be given headers (--edge distribution)`);
+  return "strict";
 }
 
 /** An answer that was checked. */

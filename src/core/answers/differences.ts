@@ -9,6 +9,8 @@ export type Difference =
   | { readonly code: "plain-http"; readonly isNear: boolean }
   /** Headers that the edge sets, and whose value nobody has written down. */
   | { readonly code: "unknown-headers"; readonly names: readonly string[] }
+  /** Headers that are worked out from the build when it is delivered. */
+  | { readonly code: "built-headers"; readonly names: readonly string[] }
   /** `Strict-Transport-Security` would hold for all that runs on this machine. */
   | { readonly code: "no-transport-security" }
   /** Redirects that the edge is to answer are answered here, whether it does or not. */
@@ -38,12 +40,15 @@ export interface DifferenceFacts {
 /** Only over TLS does it count (RFC 6797 §7.2), and then for every port of the name (§8.2). */
 const TRANSPORT_SECURITY = "strict-transport-security";
 
+/** A policy that is worked out when it is delivered. */
+const isFromBuild = (value: string): boolean => /^\s*from-build/i.test(value);
+
 /** Headers that the edge sets and whose values are known, by lower-case name. */
 export const listEdgeHeaders = (expected: Readonly<Record<string, string>>): Record<string, string> =>
   Object.fromEntries(
     Object.entries(expected)
       .map(([name, value]) => [name.toLowerCase(), value] as const)
-      .filter(([name, value]) => value !== "*" && name !== TRANSPORT_SECURITY),
+      .filter(([name, value]) => value !== "*" && name !== TRANSPORT_SECURITY && !isFromBuild(value)),
   );
 
 /** In what a site that is served on this machine is another than at its destination. */
@@ -53,6 +58,7 @@ export function findDifferences(facts: DifferenceFacts): Difference[] {
   const expected = Object.entries(expectedHeaders).filter(
     ([name]) => name.toLowerCase() !== TRANSPORT_SECURITY,
   );
+  const built = expected.filter(([, value]) => isFromBuild(value)).map(([name]) => name);
   const unknown = expected.filter(([, value]) => value === "*").map(([name]) => name);
   const isCarried =
     endpoint.edge?.carriesRules === true || (endpoint.serves === "website" && endpoint.carriesRedirects);
@@ -64,6 +70,7 @@ export function findDifferences(facts: DifferenceFacts): Difference[] {
     ...(hasEdge ? [{ code: "no-cache" } as const] : []),
     ...(isSecure && !speaksTls ? [{ code: "plain-http", isNear } as const] : []),
     ...(unknown.length > 0 ? [{ code: "unknown-headers", names: unknown } as const] : []),
+    ...(built.length > 0 ? [{ code: "built-headers", names: built } as const] : []),
     ...(expected.length < Object.keys(expectedHeaders).length
       ? [{ code: "no-transport-security" } as const]
       : []),

@@ -50,6 +50,7 @@ export function fromElsewhere(
         routing: standIns.routing,
         edgeRules: standIns.edgeRules,
         firstVisit: release.firstVisit,
+        pageNeeds: release.pageNeeds,
         missing: release.missing,
       },
       loaded: new Set(all.filter(({ isLoaded }) => isLoaded).map(({ key }) => key)),

@@ -23,5 +23,7 @@ export interface SiteRules {
   /** Whether search engines are kept out: by a `robots.txt` of ours, where the site begins at the root of its host. */
   readonly noIndex: boolean;
   readonly compression: "off" | "gzip";
+  /** Whether a policy of what pages load is worked out from them. */
+  readonly needsPages: boolean;
   readonly endpoint: EndpointRules;
 }

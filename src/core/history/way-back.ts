@@ -36,6 +36,7 @@ export function fromRelease(
       loaded: new Set(parcels.filter(({ isLoaded }) => isLoaded).map(({ key }) => key)),
       routing: (isZero || !ownsWebsite ? current?.routing : release.routing) ?? [],
       edgeRules: carriesEdgeRules ? backRules(isZero ? current : release, current) : undefined,
+      pageNeeds: (isZero ? current : release)?.pageNeeds,
       firstVisit: isZero ? current?.firstVisit : release.firstVisit,
       workers: workersOf(isZero ? current : release),
       aside: (isZero ? current : release)?.aside

@@ -70,6 +70,7 @@ const headerLine = z.object({
   firstVisit: z.object({ page: siteKey, wire: z.int().min(0) }).optional(),
   routing: rules.optional(),
   edgeRules: edgeRules.optional(),
+  pageNeeds: z.record(z.string(), z.array(z.string())).optional(),
   keptSettings: z.array(sha256).optional(),
   vault: z.record(z.string().regex(/^[1-9]\d*$/), z.array(sha256)).optional(),
   preview: preview.optional(),

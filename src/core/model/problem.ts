@@ -66,6 +66,8 @@ export interface ProblemFacts {
   };
   readonly "edge-header-long": { readonly name: string; readonly letters: number; readonly most: number };
   readonly "edge-headers-many": { readonly headers: number; readonly most: number };
+  /** The policy is to be worked out from pages that nobody has looked at. */
+  readonly "policy-unknown": Nothing;
   /** Headers of the settings for which the edge has no place yet. */
   readonly "edge-headers-unplaced": { readonly names: readonly string[] };
   /** `holds`: a credential; absent: it must never be shipped by its name. */

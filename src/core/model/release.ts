@@ -3,6 +3,7 @@ import type { ObjectKey, Sha256, UrlPath } from "./names.ts";
 import type { Role } from "./role.ts";
 import type { FirstVisit } from "./wanted.ts";
 import type { MissingAssets } from "./reference.ts";
+import type { PageNeeds } from "./page-needs.ts";
 import { isWorkerScript } from "./polled.ts";
 import type { RoutingRule } from "./website.ts";
 import type { ImmutableNames } from "./immutable-names.ts";
@@ -55,6 +56,8 @@ export interface Waybill {
   readonly routing?: readonly RoutingRule[];
   /** What it has the edge do by itself; absent: the edge was given nothing. */
   readonly edgeRules?: EdgeRules;
+  /** What its pages load and run; absent: nobody has looked. */
+  readonly pageNeeds?: PageNeeds;
   /** Settings of the website endpoint that this release, or runs which died before it, wrote over; they are in the vault. */
   readonly keptSettings?: readonly Sha256[];
   /** What the vault holds for earlier releases, by the number of the last one that lists it; absent in records of before 0.2. */

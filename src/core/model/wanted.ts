@@ -1,5 +1,6 @@
 import type { EdgeRules } from "./edge-rules.ts";
 import type { ObjectKey } from "./names.ts";
+import type { PageNeeds } from "./page-needs.ts";
 import type { Parcel } from "./parcel.ts";
 import type { MissingAssets } from "./reference.ts";
 import type { RoutingRule } from "./website.ts";
@@ -14,6 +15,8 @@ export interface Wanted<P extends Parcel = Parcel> {
   readonly routing: readonly RoutingRule[];
   /** What the edge is to do by itself; absent: it can be given nothing. */
   readonly edgeRules?: EdgeRules | undefined;
+  /** What its pages load and run; absent: nobody has looked. */
+  readonly pageNeeds?: PageNeeds | undefined;
   /** What its pages need and it lacks; absent: nothing. */
   readonly missing?: MissingAssets | undefined;
   /** Files of the build that the destination's own stand in front of; absent: none. */

@@ -10,10 +10,11 @@ import {
   UpdateResponseHeadersPolicyCommand,
   type FunctionConfig,
   type FunctionSummary,
+  type ResponseHeadersPolicyConfig,
 } from "@aws-sdk/client-cloudfront";
 import { PASSING_FUNCTION } from "../../../core/edge-rules/function-code.ts";
 import { unlessUnknown, type ControlCaller } from "./caller.ts";
-import { isSameHeadersPolicy, toHeadersPolicy } from "./headers-policy.ts";
+import { isSameHeadersPolicy, toHeadersPolicy, withContentPolicy } from "./headers-policy.ts";
 
 const CONFIG: FunctionConfig = {
   Comment: "made by rcourier provision; each delivery says what it does",
@@ -133,9 +134,22 @@ export class EdgeMeansControl {
   async writePolicy(id: string, headers: Readonly<Record<string, string>>): Promise<void> {
     const { name, config, version } = await this.readPolicy(id);
     const wanted = toHeadersPolicy(name, headers);
-    if (isSameHeadersPolicy(config, wanted)) return;
+    if (!isSameHeadersPolicy(config, wanted)) await this.updatePolicy(id, version, wanted);
+  }
+
+  /** Has a policy of headers bind pages by this content security policy, and all else stay; undefined: by none. */
+  async bindPolicy(id: string, text: string | undefined): Promise<void> {
+    const { config, version } = await this.readPolicy(id);
+    if (config) await this.updatePolicy(id, version, withContentPolicy(config, text));
+  }
+
+  private async updatePolicy(
+    id: string,
+    version: string,
+    config: ResponseHeadersPolicyConfig,
+  ): Promise<void> {
     const command = new UpdateResponseHeadersPolicyCommand({
-      ...{ Id: id, IfMatch: version, ResponseHeadersPolicyConfig: wanted },
+      ...{ Id: id, IfMatch: version, ResponseHeadersPolicyConfig: config },
     });
     await this.caller.call("change-headers-policy", () => this.caller.client.send(command));
   }

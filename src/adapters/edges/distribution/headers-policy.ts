@@ -64,6 +64,28 @@ export function toHeadersPolicy(
   };
 }
 
+/** The same policy of headers with another content security policy; undefined: without one. */
+export function withContentPolicy(
+  config: ResponseHeadersPolicyConfig,
+  text: string | undefined,
+): ResponseHeadersPolicyConfig {
+  const { SecurityHeadersConfig: own = {}, ServerTimingHeadersConfig: timing, ...rest } = config;
+  const { ContentSecurityPolicy: _, ...others } = own;
+  const security = {
+    ...others,
+    ...(text === undefined ? {} : { ContentSecurityPolicy: { Override: true, ContentSecurityPolicy: text } }),
+  };
+  const hasSome = Object.keys(security).length > 0;
+  const isEmpty = !hasSome && rest.CustomHeadersConfig === undefined;
+  return {
+    ...rest,
+    ...(hasSome ? { SecurityHeadersConfig: security } : {}),
+    ...(timing || isEmpty
+      ? { ServerTimingHeadersConfig: timing ?? { Enabled: false, SamplingRate: 0 } }
+      : {}),
+  };
+}
+
 /** Whether two policies set the same headers. */
 export const isSameHeadersPolicy = (
   a: ResponseHeadersPolicyConfig | undefined,

@@ -26,6 +26,14 @@ export function createRuleKeeper(settings: RuleKeeperSettings, clock: Clock): Ed
       if (viewerFunction !== undefined) await means.writeCode(viewerFunction, toFunctionCode(rules));
       if (headersPolicy !== undefined) await means.writePolicy(headersPolicy, rules.headers);
     },
+    async readPolicy(): Promise<string | undefined> {
+      if (headersPolicy === undefined) return undefined;
+      const { config } = await means.readPolicy(headersPolicy);
+      return config?.SecurityHeadersConfig?.ContentSecurityPolicy?.ContentSecurityPolicy;
+    },
+    async bindPolicy(text: string | undefined): Promise<void> {
+      if (headersPolicy !== undefined) await means.bindPolicy(headersPolicy, text);
+    },
     async isEverywhere(): Promise<boolean> {
       const command = new GetDistributionCommand({ Id: id });
       const found = await caller.call("read-distribution", () => caller.client.send(command));
