@@ -14,6 +14,7 @@ import {
   judgeName,
   judgeReading,
   judgeRoot,
+  withoutConsequences,
 } from "../core/diagnosis/checkup/visitor-links.ts";
 import { isSamePolicy, mergePolicy, toReadStatements, type Readers } from "../core/bucket/policies.ts";
 import {
@@ -264,7 +265,7 @@ async function lookBehind({ run, place }: Visit, trial: Trial): Promise<Link[]> 
     await store.put(keys.page, page, PROBE_HEADERS.page);
     const reading = await lookAtReading(place, tools, facts);
     links.push(reading);
-    if (reading.state !== "good") return [...links, ...(await tryRight(trial))];
+    if (reading.state !== "good") return [...withoutConsequences(links, reading), ...(await tryRight(trial))];
     const { serves, edge } = siteRules.endpoint;
     const isLed = edge?.carriesRules === true;
     const folder = addressOf(keys.folder);

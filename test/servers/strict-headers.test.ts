@@ -1,6 +1,6 @@
 import { cpSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
-import type { Browser, Page } from "playwright-core";
+import type { Browser, ConsoleMessage, Page } from "playwright-core";
 import { writeFiles } from "../support/builds.ts";
 import { openBrowser } from "../support/browser.ts";
 import { ProjectHere } from "../support/called-here.ts";
@@ -13,7 +13,9 @@ afterEach(async () => {
 });
 
 /** A page that does in itself what strict policies stop where they do not know it. */
-const toPage = (said: string): string => `<!doctype html><html lang="en"><head><title>Tides</title><link rel="icon" href="/favicon.svg">
+const toPage = (
+  said: string,
+): string => `<!doctype html><html lang="en"><head><title>Tides</title><link rel="icon" href="/favicon.svg">
 <style>p { color: rgb(1, 2, 3) }</style>
 <script>document.documentElement.dataset.first = "${said}";\r\nconst tide = '<b>' && 1;</script>
 <script type="application/json" id="data">{ "high": 3 }</script></head>
@@ -25,8 +27,9 @@ const toPage = (said: string): string => `<!doctype html><html lang="en"><head><
 /** What stands in the way of each page, as the browser says it. */
 async function open(page: Page, address: string): Promise<string[]> {
   const said: string[] = [];
-  const listen = (message: { text(): string; type(): string }): void => {
-    if (message.type() === "error" || /policy/i.test(message.text())) said.push(message.text());
+  const listen = (message: ConsoleMessage): void => {
+    if (message.type() === "error" || /policy/i.test(message.text()))
+      said.push(`${message.text()} ${message.location().url}`);
   };
   page.on("console", listen);
   const fail = ({ message }: Error): void => {

@@ -1,3 +1,4 @@
+import type { Link } from "./link.ts";
 import { judgeForgetting, judgeHabits, type ForgettingTrial } from "./edge-links.ts";
 import { judgeDistribution } from "./distribution-link.ts";
 import { judgeConditions, judgeFirstLook, judgeTrial, judgeWebsite } from "./store-links.ts";
@@ -7,6 +8,7 @@ import {
   judgeMissing,
   judgeReading,
   judgeRoot,
+  withoutConsequences,
   type ReadingFacts,
 } from "./visitor-links.ts";
 
@@ -146,4 +148,18 @@ test("habits against what the settings say: right, wrong, or not said and worth 
   expect(judgeHabits(holding, {}).state).toBe("good");
   expect(judgeHabits(holding, { minimumFreshness: 60, query: "keyed", negative: 60 }).state).toBe("good");
   expect(judgeHabits(holding, { minimumFreshness: 0, query: "ignored", negative: 0 })).toMatchObject({ state: "broken", names: { habits: "minimumFreshness: 1m, query: keyed, negative: 1m" } });
+}); // prettier-ignore
+
+test("what only follows from a store that can't be read is not told as a fault of its own", () => {
+  const denied = { status: 403, headers: {}, size: 1, hash: undefined, refusal: { code: "AccessDenied" } };
+  const reading = judgeReading(denied, {
+    ...{ address: "/p/", key: "p/", hash: "h", bucket: "b", prefix: "", endpoint: "http://e", host: "h" },
+    ...{ readers: "public" as const, distributions: [], isOpen: false },
+  });
+  const root = judgeRoot(denied, { path: "/", entry: "index.html", isDelivered: true });
+  const missing = judgeMissing({ ...denied, status: 404 }, { address: "/n", clientRoutes: true, isDelivered: true });
+  const states = (links: Link[]): string[] => links.map(({ link, state }) => `${link} ${state}`);
+  expect(states(withoutConsequences([missing, root, reading], reading))).toEqual(["missing pages broken", "root document not-tried", "reading broken"]);
+  const fine: Link = { ...reading, state: "good" };
+  expect(withoutConsequences([root, fine], fine)).toEqual([root, fine]);
 }); // prettier-ignore

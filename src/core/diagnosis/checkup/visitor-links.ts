@@ -100,6 +100,18 @@ function findDenial({
   return isPublic ? ["not-found-there", {}] : ["edge-unsigned", { who: distributions.join(", ") }];
 }
 
+/** The same without what only follows from a fresh object that can't be read: whatever is answered as that is tells nothing of its own. */
+export function withoutConsequences(links: readonly Link[], reading: Link): Link[] {
+  const statusOf = ({ state, found }: Link): number | undefined =>
+    state !== "good" && found.code === "status" ? found.status : undefined;
+  const status = reading.state === "broken" ? statusOf(reading) : undefined;
+  return links.map((link) =>
+    status !== undefined && link !== reading && statusOf(link) === status
+      ? notTried(link.link, { code: "told-above" })
+      : link,
+  );
+}
+
 /** The folder of a fresh index page, asked for without the page's name. */
 export function judgeFolders(
   answer: VisitorAnswer | undefined,
