@@ -2,6 +2,7 @@ import { costOf } from "../../../test/support/growth.ts";
 import { decideRedirects, RedirectRules } from "../addresses/redirects.ts";
 import { findFingerprintNames } from "./fingerprints/find.ts";
 import { createWordReader } from "./fingerprints/mentions.ts";
+import { findPageNeeds } from "./page-needs.ts";
 import { findReferences } from "./references/find.ts";
 import { findSecrets } from "./secrets.ts";
 
@@ -9,6 +10,11 @@ const of =
   (path: string, make: (size: number) => string) =>
   (size: number): void => {
     findReferences(path, make(size));
+  };
+const needs =
+  (path: string, make: (size: number) => string) =>
+  (size: number): void => {
+    findPageNeeds(path, make(size), { hash: () => "", origin: undefined });
   };
 const many =
   (piece: string) =>
@@ -35,6 +41,10 @@ const BOMBS: readonly (readonly [string, (size: number) => void, number])[] = [
   ["comments", of("a.html", many("<!--")), 50_000],
   ["url( in a style", of("a.css", many("url(")), 20_000],
   ["spaces in url(", of("a.css", (n) => `url(${" ".repeat(n)}`), 50_000],
+  ["elements within one another, for a policy", needs("a.html", many("<div>")), 10_000],
+  ["spaces in url(, for a policy", needs("a.css", (n) => `url(${" ".repeat(n)}`), 10_000],
+  ["calls without an address, for a policy", needs("a.js", (n) => `fetch(${" ".repeat(n)}`), 10_000],
+  ["addresses that do not end, for a policy", needs("a.js", many('fetch("https://a')), 10_000],
   ["names in one scope", of("a.js", listed((i) => `let a${i};`)), 5000],
   ["exports", of("a.js", listed((i) => `export let b${i};`)), 5000],
   ["brackets within one another", of("a.js", many("[")), 10_000],

@@ -33,8 +33,13 @@ test("each script in a page is allowed by its hash, as browsers read it; data th
 
 test("styles name pictures and fonts, scripts what they ask for", () => {
   expect(needsOf("@import url(https://css.test/b.css); a{background:url('https://img.test/a.png')} b{background:url(own.png)}", "a.css")).toEqual({
-    "font-src": ["https://img.test", "https://css.test"].sort(),
-    "img-src": ["https://img.test", "https://css.test"].sort(),
+    "font-src": ["https://img.test"],
+    "img-src": ["https://img.test"],
+    "style-src": ["https://css.test"],
+  });
+  expect(needsOf('@import "https://css.test/b.css" screen; /* url(https://no.test/) */ a{background:URL( "https://img.test/a.png" )}', "a.css")).toEqual({
+    "font-src": ["https://img.test"],
+    "img-src": ["https://img.test"],
     "style-src": ["https://css.test"],
   });
   const script = 'fetch("https://api.test/v1/" + a); new WebSocket("wss://live.test/x"); import("https://cdn.test/m.js"); WebAssembly.instantiate(b); new Worker(URL.createObjectURL(c)); const ns = "http://www.w3.org/2000/svg"';

@@ -1,6 +1,7 @@
-import { Parser } from "htmlparser2";
 import type { PageNeeds } from "../model/page-needs.ts";
+import { findCssReferences } from "./references/css.ts";
 import { parseSrcset } from "./references/html.ts";
+import { readTags, type Attributes } from "./references/tags.ts";
 
 /** Files that are looked at. */
 export const NEEDING = /\.(x?html?|css|m?js|cjs)$/i;
@@ -72,8 +73,6 @@ const toNeeds = (found: ReadonlyMap<string, ReadonlySet<string>>): PageNeeds =>
 const RUN =
   /^(|module|importmap|speculationrules|text\/(java|ecma)script|application\/(x-)?(java|ecma)script)$/i;
 
-type Attributes = Readonly<Record<string, string>>;
-
 class Needs {
   private readonly found = new Map<string, Set<string>>();
 
@@ -84,40 +83,36 @@ class Needs {
   }
 
   addPage(html: string): void {
-    let raw: { readonly tag: string; text: string } | undefined;
-    const parser = new Parser({
-      onopentag: (tag, attributes) => {
-        this.addTag(tag, attributes);
-        const isRun =
-          tag === "script" && attributes.src === undefined && RUN.test(attributes.type?.trim() ?? "");
-        raw = isRun || tag === "style" ? { tag, text: "" } : undefined;
-      },
-      ontext: (text) => {
-        if (raw) raw.text += text;
-      },
-      onclosetag: () => {
-        if (raw?.tag === "style") {
+    readTags(html, (tag, attributes) => {
+      this.addTag(tag, attributes);
+      if (tag === "style")
+        return (text) => {
           this.add("style-src", "'unsafe-inline'");
-          this.addStyles(raw.text);
-        } else if (raw && raw.text !== "") {
-          // Browsers read line ends as one letter each (WHATWG HTML §13.2.3.5).
-          this.add("script-src", `'sha256-${this.tools.hash(raw.text.replace(/\r\n?/g, "\n"))}'`);
-          this.addScript(raw.text);
-        }
-        raw = undefined;
-      },
+          this.addStyles(text);
+        };
+      const isRun =
+        tag === "script" && attributes.src === undefined && RUN.test(attributes.type?.trim() ?? "");
+      return isRun
+        ? (text) => {
+            this.addInlineScript(text);
+          }
+        : undefined;
     });
-    parser.end(html);
   }
 
-  /** What is imported or named in styles may be a picture or a font. */
+  private addInlineScript(text: string): void {
+    if (text === "") return;
+    // Browsers read line ends as one letter each (WHATWG HTML §13.2.3.5).
+    this.add("script-src", `'sha256-${this.tools.hash(text.replace(/\r\n?/g, "\n"))}'`);
+    this.addScript(text);
+  }
+
+  /** What is named in styles may be a picture or a font. */
   addStyles(css: string): void {
-    for (const [, quoted, plain = ""] of css.matchAll(/url\(\s*(?:["']([^"']*)["']|([^)"'\s]*))\s*\)/gi)) {
-      this.addUrl("img-src", quoted ?? plain);
-      this.addUrl("font-src", quoted ?? plain);
+    for (const { kind, url } of findCssReferences(css)) {
+      if (kind === "asset") this.addUrl("style-src", url);
+      else for (const directive of ["img-src", "font-src"]) this.addUrl(directive, url);
     }
-    for (const [, url = ""] of css.matchAll(/@import\s+(?:url\(\s*)?["']?([^"')\s;]+)/gi))
-      this.addUrl("style-src", url);
   }
 
   /** What scripts ask for by a whole address; they may set styles, too. */

@@ -1,6 +1,7 @@
 import { MOST_HEADER_LETTERS, type EdgeRules } from "../model/edge-rules.ts";
 import type { PageNeeds } from "../model/page-needs.ts";
 import type { Problem } from "../model/problem.ts";
+import { parsePolicy, toText, unitePolicies, type Directives } from "./policies.ts";
 
 const POLICY = "content-security-policy";
 const REPORTING = `${POLICY}-report-only`;
@@ -23,8 +24,6 @@ const BASE: Readonly<Record<string, readonly string[]>> = {
   "object-src": ["'none'"],
 };
 
-type Directives = Map<string, readonly string[]>;
-
 /** The text of a policy for pages that need so much. @param more directives that add to it: `connect-src https://api.example` */
 export function toPolicy(needs: PageNeeds, more: string): string {
   const directives: Directives = new Map(Object.entries(BASE));
@@ -42,20 +41,6 @@ function add(directives: Directives, directive: string, sources: readonly string
   const before = (directives.get(directive) ?? ["'self'"]).filter((source) => source !== "'none'");
   directives.set(directive, [...new Set([...(before.length === 0 ? ["'self'"] : before), ...sources])]);
 }
-
-/** The first of a name counts (CSP Level 3 §2.2.1). */
-function parsePolicy(text: string): Directives {
-  const directives: Directives = new Map();
-  for (const part of text.split(";")) {
-    const [name = "", ...values] = part.trim().split(/\s+/);
-    const directive = name.toLowerCase();
-    if (directive !== "" && !directives.has(directive)) directives.set(directive, values);
-  }
-  return directives;
-}
-
-const toText = (directives: Directives): string =>
-  [...directives].map(([directive, sources]) => [directive, ...sources].join(" ")).join("; ");
 
 /** The rules with policies worked out from the build, and what of them an edge can't take. */
 export function fillPolicies(
@@ -78,31 +63,6 @@ export function fillPolicies(
   return { rules: { ...rules, headers }, problems };
 }
 
-/** What fetch directives fall back to (CSP Level 3 §6.1.3). */
-const FALLS_BACK = /-src$/;
-
-/**
- * A policy under which the pages of two releases work, side by side: what either allows. Undefined: one of them has none, and
- * then neither may be bound.
- */
-function unite(a: string | undefined, b: string | undefined): string | undefined {
-  if (a === undefined || b === undefined) return undefined;
-  const both = [parsePolicy(a), parsePolicy(b)];
-  const names = [...new Set(both.flatMap((one) => [...one.keys()]))];
-  const united: Directives = new Map();
-  for (const name of names) {
-    const parts = both.map(
-      (one) => one.get(name) ?? (FALLS_BACK.test(name) ? one.get("default-src") : undefined),
-    );
-    const [first, second] = parts;
-    // What one of them does not bind at all is not bound.
-    if (!first || !second) continue;
-    const sources = [...new Set([...first, ...second])];
-    united.set(name, sources.length > 1 ? sources.filter((source) => source !== "'none'") : sources);
-  }
-  return united.size === 0 ? undefined : toText(united);
-}
-
 /**
  * The policy that binds pages while a release takes the place of another: what edges and browsers still hold and what is new
  * must both work. Undefined: none may bind them.
@@ -111,7 +71,7 @@ function unite(a: string | undefined, b: string | undefined): string | undefined
 export function loosenPolicy(standing: string | undefined, rules: EdgeRules): string | undefined {
   const fresh = policyOf(rules.headers);
   if (standing === fresh) return fresh;
-  const united = unite(standing, fresh);
+  const united = standing === undefined || fresh === undefined ? undefined : unitePolicies(standing, fresh);
   return united !== undefined && united.length > MOST_HEADER_LETTERS ? undefined : united;
 }
 

@@ -1,8 +1,8 @@
-import { Parser } from "htmlparser2";
 import type { Reference, ReferenceKind } from "../../model/reference.ts";
 import { findCssReferences } from "./css.ts";
 import { findScriptReferences } from "./javascript.ts";
 import { createLineFinder } from "./reference.ts";
+import { readTags, type Attributes } from "./tags.ts";
 
 /** Attributes that make a browser load something, or lead somewhere (WHATWG HTML, index of attributes). */
 const ATTRIBUTES: Readonly<Record<string, Readonly<Record<string, ReferenceKind>>>> = {
@@ -31,10 +31,6 @@ const NOW = /(^|\s)(stylesheet|preload|modulepreload)(\s|$)/i;
 const LATER_TAGS = /^(source|audio|video|track)$/;
 const POINTED = /^(canonical|alternate|next|prev|author|license|help|search)$/i;
 
-/** No page has elements so deep within one another. The parser's work grows with the square of it. */
-const DEEPEST = 1000;
-class TooDeep extends Error {}
-
 /**
  * What a page loads and where it leads, by a parser that reads tags, raw texts and character references as browsers do.
  * Of a page whose elements are absurdly deep within one another only what stands before that is read.
@@ -44,45 +40,27 @@ export function findHtmlReferences(html: string, onCut: () => void = () => undef
   const lineOf = createLineFinder(html);
   const found: Reference[] = [];
   let base: string | undefined;
-  let raw:
-    | { readonly find: (text: string, line: number) => Reference[]; readonly line: number; text: string }
-    | undefined;
-  let depth = 0;
-  const parser = new Parser({
-    onopentag: (tag, attributes) => {
-      depth += 1;
-      if (depth > DEEPEST) throw new TooDeep();
-      const line = lineOf(parser.startIndex);
-      if (tag === "base") base ??= attributes.href;
-      for (const reference of referencesOf(tag, attributes, line)) found.push(reference);
-      const find =
-        tag === "style"
-          ? findCssReferences
-          : tag === "script" && isInlineScript(attributes)
-            ? findScriptReferences
-            : undefined;
-      raw = find && { find, line, text: "" };
-    },
-    ontext: (text) => {
-      if (raw) raw.text += text;
-    },
-    onclosetag: () => {
-      depth -= 1;
-      if (raw) for (const reference of raw.find(raw.text, raw.line)) found.push(reference);
-      raw = undefined;
-    },
+  const isWhole = readTags(html, (tag, attributes, at) => {
+    const line = lineOf(at);
+    if (tag === "base") base ??= attributes.href;
+    for (const reference of referencesOf(tag, attributes, line)) found.push(reference);
+    const find =
+      tag === "style"
+        ? findCssReferences
+        : tag === "script" && isInlineScript(attributes)
+          ? findScriptReferences
+          : undefined;
+    return (
+      find &&
+      ((text) => {
+        for (const reference of find(text, line)) found.push(reference);
+      })
+    );
   });
-  try {
-    parser.end(html);
-  } catch (error) {
-    if (!(error instanceof TooDeep)) throw error;
-    onCut();
-  }
+  if (!isWhole) onCut();
   const kept = found.filter(({ url }) => url !== "" && !url.startsWith("#"));
   return base === undefined ? kept : kept.map((reference) => ({ ...reference, base: base as string }));
 }
-
-type Attributes = Readonly<Record<string, string>>;
 
 function referencesOf(tag: string, attributes: Attributes, line: number): Reference[] {
   const found: Reference[] = [];
