@@ -50,7 +50,8 @@ export async function verify(
   const current = { ...waybill, parcels: waybill.parcels.filter(({ key }) => !heldBack.has(key)) };
   const older = await readOlder(store, state);
   const unused = `courier-${run.name.slice(-8)}`;
-  const leavesRedirects = endpoint.serves !== "website" || !endpoint.carriesRedirects;
+  const isAtEdge = endpoint.edge?.carriesRules === true && waybill.edgeRules !== undefined;
+  const leavesRedirects = !isAtEdge && (endpoint.serves !== "website" || !endpoint.carriesRedirects);
   const rest = { addressRules, clientRoutes, redirects, leavesRedirects };
   const checks = selectChecks({ current, older, sample, unused, ...rest });
   const counted = count(visitors);

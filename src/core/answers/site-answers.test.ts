@@ -154,3 +154,10 @@ test("what the edge does by itself comes first: redirects with their query, page
   const { parcels, edgeRules } = decideStandIns([], { references: [] }, rules);
   expect([parcels, edgeRules?.redirects.length]).toEqual([[], 3]);
 }); // prettier-ignore
+
+test("an edge that only sets headers leaves addresses and redirects as they are without it", () => {
+  const edge = { carriesRules: false, setsHeaders: true, headers: { "X-Port": "alder" }, apart: [] };
+  for (const endpoint of [OBJECTS, { serves: "website", carriesRedirects: false } as const])
+    for (const path of ["/", "/latest", "/news/a", "/about.html", "/gone"])
+      expect([path, ask(path, { endpoint: { ...endpoint, edge }, redirects })]).toEqual([path, ask(path, { endpoint, redirects })]);
+}); // prettier-ignore

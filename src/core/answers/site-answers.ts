@@ -30,14 +30,16 @@ export function createSiteAnswers<P extends Parcel>(
     ...{ prefix, basePath, routing, hasRootDocument: true },
     fallback: findFallback(parcels, rules, edgeRules?.pages?.entry !== undefined),
   };
-  const isCarried = edgeRules !== undefined || (endpoint.serves === "website" && endpoint.carriesRedirects);
+  const isCarried =
+    endpoint.edge?.carriesRules === true || (endpoint.serves === "website" && endpoint.carriesRedirects);
   const redirects = new RedirectRules(isCarried ? [] : rules.redirects);
   return (path, query = "") => {
     if (!path.startsWith(basePath)) return { kind: "outside" };
     const turned = edgeRules ? applyRules(edgeRules, path, query) : undefined;
     if (turned?.kind === "redirect") return turned;
-    if (turned) return findAnswer(turned.path, answering);
-    return findRedirect(path, { redirects, basePath, byKey, rules }) ?? findAnswer(path, answering);
+    return (
+      findRedirect(path, { redirects, basePath, byKey, rules }) ?? findAnswer(turned?.path ?? path, answering)
+    );
   };
 }
 

@@ -4,7 +4,7 @@ import type { RecordedParcel } from "../../model/parcel.ts";
 import type { Waybill } from "../../model/release.ts";
 import { applyRules } from "../../edge-rules/apply.ts";
 import type { EdgeRules } from "../../model/edge-rules.ts";
-import { statusOf, type RedirectRule } from "../../addresses/redirects.ts";
+import { RedirectRules, statusOf, type RedirectRule } from "../../addresses/redirects.ts";
 import { findReleaseDifferences } from "../../compare/release-differences.ts";
 import { spread } from "../../model/spread.ts";
 
@@ -50,7 +50,7 @@ export interface CheckFacts {
 
 /** What is asked for: what the last delivery changed, and all the rest or a fair sample of it. */
 export function selectChecks(facts: CheckFacts): Check[] {
-  const { current, older, addressRules, clientRoutes, unused } = facts;
+  const { current, older, addressRules, unused } = facts;
   const [before] = older;
   const changed = new Set(
     before ? findReleaseDifferences(before, current).map(({ key }) => key) : [addressRules.indexName],
@@ -63,8 +63,6 @@ export function selectChecks(facts: CheckFacts): Check[] {
   const pages = contents.flatMap((check) =>
     check.kind === "content" && /(\/|\.html)$/.test(check.address) ? [check] : [],
   );
-  const { basePath } = addressRules;
-  const notFound = current.parcels.find(({ role }) => role === "notFound");
   return [
     ...contents,
     ...spread(pages, MOST_QUERIES).map(({ address, parcel }): Check => ({
@@ -73,10 +71,36 @@ export function selectChecks(facts: CheckFacts): Check[] {
       query: `?unused=${unused}`,
       parcel,
     })),
-    ...(current.edgeRules ? toEdgeChecks(current.edgeRules, facts) : toRuleChecks(facts)),
-    ...(clientRoutes ? [] : [{ kind: "missing" as const, address: `${basePath}${unused}.html`, notFound }]),
-    { kind: "missingScript", address: `${basePath}${unused}.js` },
+    ...toRuleChecks(facts),
+    ...(current.edgeRules ? toEdgeChecks(current.edgeRules, facts) : []),
+    ...findUnknown(facts),
   ];
+}
+
+/** Addresses at which nothing is, where no redirect takes them. */
+function findUnknown({
+  current,
+  redirects,
+  clientRoutes,
+  unused,
+  addressRules: { basePath },
+}: CheckFacts): Check[] {
+  const { edgeRules, parcels } = current;
+  const rules = new RedirectRules(redirects);
+  const isTaken = (path: string): boolean =>
+    rules.follow(`/${path}`) !== undefined ||
+    (edgeRules !== undefined && applyRules(edgeRules, basePath + path).kind === "redirect");
+  const notFound = parcels.find(({ role }) => role === "notFound");
+  const entry = edgeRules?.pages?.entry;
+  const page = parcels.find(({ key }) => entry !== undefined && encodeKey(key) === entry);
+  const wanted: readonly (Check | undefined)[] = [
+    isTaken(unused) || !page ? undefined : { kind: "route", address: basePath + unused, parcel: page },
+    isTaken(`${unused}.html`) || clientRoutes
+      ? undefined
+      : { kind: "missing", address: `${basePath}${unused}.html`, notFound },
+    isTaken(`${unused}.js`) ? undefined : { kind: "missingScript", address: `${basePath}${unused}.js` },
+  ];
+  return wanted.filter((check) => check !== undefined);
 }
 
 const MOST_QUERIES = 20;
@@ -103,25 +127,16 @@ function toRuleChecks({ redirects, leavesRedirects, addressRules: { basePath } }
     }));
 }
 
-/** What the edge does by itself: each redirect with a query that goes along, and an unknown address. */
-function toEdgeChecks(
-  rules: EdgeRules,
-  { current, unused, addressRules: { basePath } }: CheckFacts,
-): Check[] {
+/** Each redirect of the edge itself, with a query that goes along. */
+function toEdgeChecks(rules: EdgeRules, { unused }: CheckFacts): Check[] {
   const query = `?unused=${unused}`;
-  const redirects = rules.redirects.flatMap(({ address }): Check[] => {
+  return rules.redirects.flatMap(({ address }): Check[] => {
     const asked = address.endsWith("*") ? `${address.slice(0, -1)}${unused}` : address;
     const turned = applyRules(rules, asked, query.slice(1));
     if (turned.kind !== "redirect") return [];
     const { status, location } = turned;
     return [{ kind: "redirect", address: asked, query, statuses: [status], location }];
   });
-  const entry = rules.pages?.entry;
-  const page = current.parcels.find(({ key }) => entry !== undefined && encodeKey(key) === entry);
-  return [
-    ...redirects,
-    ...(page ? [{ kind: "route" as const, address: basePath + unused, parcel: page }] : []),
-  ];
 }
 
 /** An address can be an object's own and another's alias: what stands under that very key counts. */

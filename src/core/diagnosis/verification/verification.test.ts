@@ -1,5 +1,7 @@
 import { PureDestination } from "../../../../test/support/pure-destination.ts";
 import type { VisitorAnswer } from "../../model/visitor-answer.ts";
+import type { RedirectRule } from "../../addresses/redirects.ts";
+import type { EdgeRules } from "../../model/edge-rules.ts";
 import type { Waybill } from "../../model/release.ts";
 import { CAUSES, explainSymptoms, type Finding } from "./causes.ts";
 import { listEarlier, selectChecks, type Check } from "./checks.ts";
@@ -75,6 +77,30 @@ test("redirects that the store keeps are objects of the release, and asked for a
     selectChecks({ ...rules, redirects, leavesRedirects }).filter(({ kind }) => kind === "redirect");
   expect([asked(false), asked(true)]).toMatchObject([[], [{ address: "/old", statuses: [302] }]]);
 });
+
+const EDGE_RULES = { basePath: "/", apart: [], redirects: [], headers: { "X-Port": "alder" } };
+/** The checks of a release with rules for its edge, as `kind address`. */
+function asksOf(edgeRules: EdgeRules, redirects: readonly RedirectRule[], clientRoutes = false): string[] {
+  const facts = { addressRules: RULES, clientRoutes, redirects, leavesRedirects: edgeRules.pages === undefined };
+  const rest = { older: [], sample: 100, unused: "u" };
+  return selectChecks({ current: { ...current, edgeRules }, ...facts, ...rest }).map(({ kind, address }) => `${kind} ${address}`);
+} // prettier-ignore
+
+test("an edge that only sets headers leaves redirects to be set up by hand, and they are asked for", () => {
+  const old: RedirectRule = { address: "/old", leadsTo: "/news/", kind: "permanent", keepMethod: false };
+  expect(asksOf(EDGE_RULES, [old])).toContain("redirect /old");
+});
+
+test("where a redirect takes every address, nothing is missing and no route leads to the entry page", () => {
+  const moved: RedirectRule = { address: "/*", leadsTo: "/news/", kind: "permanent", keepMethod: false };
+  const pages = { folders: true, indexName: "index.html", bare: "", others: {}, entry: "index.html", endings: ["js"] };
+  const redirects = [{ address: "/*", leadsTo: "/news/", status: 301 }] as const;
+  const asked = asksOf({ ...EDGE_RULES, redirects, pages }, [moved], true);
+  expect(asked).toContain("redirect /u");
+  expect(asked.filter((one) => /route|missing/.test(one))).toEqual([]);
+  expect(asksOf(EDGE_RULES, [moved]).filter((one) => /route|missing/.test(one))).toEqual([]);
+  expect(asksOf({ ...EDGE_RULES, pages }, [], true)).toEqual(expect.arrayContaining(["route /u", "missingScript /u.js"]));
+}); // prettier-ignore
 
 const at = (address: string, answer: Partial<VisitorAnswer> | undefined) => (check: Check) =>
   check.kind === "content" && check.address === address
