@@ -4,6 +4,7 @@ import { deliveryResultSchema, errorResultSchema, invalidationSchema } from "../
 import { explanationSchema } from "../src/results/explanation.ts";
 import * as history from "../src/results/history.ts";
 import { previewsResultSchema } from "../src/results/previews.ts";
+import { printedSetupSchema } from "../src/results/printed-setup.ts";
 import { problemSchema } from "../src/results/problem.ts";
 import { provisionResultSchema } from "../src/results/provision.ts";
 import { surveySchema } from "../src/results/survey.ts";
@@ -21,8 +22,15 @@ const { holdSchema, pruneResultSchema } = history;
 export const RESULTS = Object.fromEntries(
   Object.entries({
     ...{ deliveryResultSchema, invalidationSchema, surveySchema, problemSchema, explanationSchema },
-    ...{ verifyResultSchema, checkupResultSchema, provisionResultSchema, invalidateResultSchema },
-    ...{ releaseListSchema, oneReleaseSchema, releaseComparisonSchema, holdSchema, previewsResultSchema },
+    ...{ verifyResultSchema, checkupResultSchema, provisionResultSchema, printedSetupSchema },
+    ...{
+      invalidateResultSchema,
+      releaseListSchema,
+      oneReleaseSchema,
+      releaseComparisonSchema,
+      holdSchema,
+      previewsResultSchema,
+    },
     ...{ pruneResultSchema, errorResultSchema },
   }).map(([name, schema]) => [name, z.toJSONSchema(schema, { io: "output" })]),
 );

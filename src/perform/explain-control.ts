@@ -14,7 +14,8 @@ export async function explainControl<T>(id: string, task: () => Promise<T>): Pro
     const { kind, answer = "" } = failure;
     if (kind === "changed") throw new OperatorError("distribution-changed", { id }, {}, error);
     if (kind === "denied") throw new OperatorError("distribution-denied", { action }, { answer }, error);
-    if (kind === "no-credentials") throw new OperatorError("no-credentials", { cause: answer }, {}, error);
+    if (kind === "no-credentials")
+      throw new OperatorError("no-credentials", { cause: answer, control: action }, {}, error);
     const told = kind === "credentials-refused" ? `the credentials are refused (${answer})` : answer;
     throw new OperatorError("distribution-failed", { action, answer: told || kind }, {}, error);
   }

@@ -95,9 +95,14 @@ interface OriginFacts {
 
 const faultOf = (origin: OriginFault): OriginFacts => ({ origin, sameHosts: [] });
 
-function findOrigin(
+/** What an edge reads from, or why nobody can say it. */
+export function findOrigin(
   { siteRules, readers }: Pick<Target, "siteRules" | "readers">,
-  { edge, store, region }: { edge: DistributionEdge; store: Bucket; region: string | undefined },
+  {
+    edge,
+    store,
+    region,
+  }: { edge: Pick<DistributionEdge, "endpoint">; store: Bucket; region: string | undefined },
 ): OriginFacts {
   const { basePath } = siteRules.addressRules;
   const { prefix, bucket, serves } = store;

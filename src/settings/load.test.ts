@@ -110,9 +110,11 @@ test.each<[string, string, RegExp]>([
   expect(problemsOf(text, { EDGE_TOKEN: "t" })).toMatch(message);
 }); // prettier-ignore
 
-test("letters beyond ASCII in a redirect are sent as browsers send them", () => {
+test("letters beyond ASCII in a redirect, and those that no URL has, are sent as browsers send them", () => {
   const { settings } = parseSettings(redirect("/f\u00e4hre", "/gr\u00f6\u00dfe/*"), "f", { environment: { EDGE_TOKEN: "t" } });
   expect(settings.redirects[0]).toMatchObject({ address: "/f%C3%A4hre", leadsTo: "/gr%C3%B6%C3%9Fe/*" });
+  const { settings: odd } = parseSettings(redirect("/a%22b", '/?q="<x>"&r=\'1\''), "f", { environment: { EDGE_TOKEN: "t" } });
+  expect(odd.redirects[0]).toMatchObject({ address: "/a%22b", leadsTo: "/?q=%22%3Cx%3E%22&r='1'" });
 }); // prettier-ignore
 
 test("what is secret in the settings is told at once, wrong settings or not; names and addresses are no secrets", () => {

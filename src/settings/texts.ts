@@ -118,9 +118,9 @@ export const glob = text
 const MOST_ADDRESS = 2048;
 const NO_ADDRESS = /[\s\p{Cc}\\]/u;
 
-/** Letters beyond ASCII in percent form, as browsers send them. */
+/** Letters beyond ASCII, and those that no URL has, in percent form, as browsers send them. */
 const encoded = (address: string): string =>
-  address.replace(/[^\x21-\x7e]+/g, (letters) => encodeURIComponent(letters));
+  address.replace(/[^\x21-\x7e]+|["<>]/g, (letters) => encodeURIComponent(letters));
 
 /** An address of the site, percent-encoded. */
 export const sitePath = z

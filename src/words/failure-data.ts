@@ -127,6 +127,8 @@ export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => Fai
   "provision-lost": ({ steps }: { readonly steps: readonly ProvisionStep[] }) => ({
     steps: steps.map((step) => wordsOfStep(step).what).join("; "),
   }),
+  "no-credentials": ({ control }: { readonly control?: ControlAction }) =>
+    control === undefined ? {} : { control: undefined, action: `could not ${showControlAction(control)}` },
   "distribution-failed": ({ action }: { readonly action: ControlAction }) => ({
     action: showControlAction(action),
   }),

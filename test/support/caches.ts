@@ -1,9 +1,10 @@
 import { execFileSync } from "node:child_process";
-import { chmodSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { chmodSync, mkdirSync, writeFileSync } from "node:fs";
 import { createServer, type AddressInfo } from "node:net";
 import { basename, join, resolve } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
+import type { PrintedSetupResult } from "../../src/results/printed-setup.ts";
 import { temporaryFolder } from "./builds.ts";
 import { Project } from "./program.ts";
 import { visitNode, WebRoot } from "./web-root.ts";
@@ -31,15 +32,18 @@ async function findPort(): Promise<number> {
 /** A port that was free may be taken by the time that a server gets there. */
 const STARTS = 3;
 
+/** The files of a set-up by name, for a cache that answers at a port. */
+export type SetUp = (port: number) => Promise<ReadonlyMap<string, string>>;
+
 /**
- * @param setUp files of its own, by name, instead of the script's
+ * @param setUp files of its own instead of the script's
  * @returns where it answers
  */
 export async function startCache(
   kind: Kind,
   origin: string,
   environment: NodeJS.ProcessEnv = {},
-  setUp?: ReadonlyMap<string, string>,
+  setUp?: SetUp,
 ): Promise<string> {
   for (let start = 1; ; start++)
     try {
@@ -53,16 +57,16 @@ async function startOnce(
   kind: Kind,
   origin: string,
   environment: NodeJS.ProcessEnv,
-  setUp: ReadonlyMap<string, string> | undefined,
+  setUp: SetUp | undefined,
 ): Promise<string> {
-  const [port, inner, data] = [await findPort(), await findPort(), temporaryFolder(kind)];
+  const [port, data] = [await findPort(), temporaryFolder(kind)];
   const own = { ...environment };
   if (setUp) {
     own.SETUP = temporaryFolder(`${kind}-set-up`);
     // Some give up being root before they read it.
     chmodSync(own.SETUP, 0o755);
-    for (const [name, text] of setUp)
-      writeFileSync(join(own.SETUP, name), toLocal(text, { port, inner, origin, data, setUp: own.SETUP }));
+    for (const [name, text] of await setUp(port))
+      writeFileSync(join(own.SETUP, name), toLocal(text, { data, setUp: own.SETUP }));
   }
   const env = { ...process.env, ...own, PURGE_TOKEN: TOKEN };
   // Before it starts: one that does not answer is stopped as well.
@@ -71,38 +75,30 @@ async function startOnce(
   return `http://127.0.0.1:${port}`;
 }
 
-/** A documented file with what everybody puts in for themselves: addresses, ports, the token, and where files lie. */
-const toLocal = (
-  text: string,
-  own: { port: number; inner: number; origin: string; data: string; setUp: string },
-): string =>
+/** A printed file with what everybody puts in for themselves: the token, and folders of this run. */
+const toLocal = (text: string, own: { data: string; setUp: string }): string =>
   text
-    .replaceAll("the-token", TOKEN)
-    .replaceAll("10.0.0.9", "127.0.0.1")
-    .replaceAll("10.0.0.0", "127.0.0.0")
-    .replaceAll("8080", new URL(own.origin).port)
-    .replaceAll("6082", String(own.inner))
-    .replace(/(listen|http_port) 6081/, `$1 127.0.0.1:${own.port}`)
-    .replace("STRING 6081", `STRING ${own.port}:ip-in=127.0.0.1`)
-    .replaceAll("6081", String(own.port))
+    .replaceAll("${EDGE_TOKEN}", TOKEN)
     .replaceAll("/var/cache/nginx", own.data)
     .replaceAll("/etc/squid", own.setUp);
 
-/** What `docs/caches.md` says under a heading: its files by name, and what the settings say of such an edge. */
-export function readSetUp(title: string): {
-  readonly setUp: ReadonlyMap<string, string>;
-  readonly settings: string;
-} {
-  const page = readFileSync("docs/caches.md", "utf8");
-  const [, section = ""] = new RegExp(`^## ${title}$(.*?)(?=^## )`, "ms").exec(page) ?? [];
-  const setUp = new Map<string, string>();
-  let settings = "";
-  for (const [, path = "", text = ""] of section.matchAll(/^```\w+ (\S+)\n(.*?)^```$/gms))
-    if (path === "courier.yaml") settings = /token: "[^"]*", (.*) \}/.exec(text)?.[1] ?? "";
-    else setUp.set(basename(path), text);
-  if (setUp.size === 0 || settings === "") throw new Error(`docs/caches.md sets up no ${title}`);
-  return { setUp, settings };
-}
+/** A set-up just as `provision --print` gives it. @param toSettings settings whose cache answers at a port */
+export const printSetUp =
+  (kind: Kind, toSettings: (port: number) => string, more: readonly string[]): SetUp =>
+  async (port) => {
+    const project = new Project(toSettings(port), { accessKeyId: "none", secretAccessKey: "none" });
+    const { exit, stdout, stderr } = await project.run([
+      "provision",
+      "--print",
+      kind,
+      "--format",
+      "json",
+      ...more,
+    ]);
+    if (exit !== 0) throw new Error(stderr);
+    const { files } = JSON.parse(stdout) as PrintedSetupResult;
+    return new Map(files.map(({ path, text }) => [basename(path), text]));
+  };
 
 /** Six forms that the tool's list has, and two that it has not. */
 export const EIGHT = ["gzip, deflate, br, zstd", "gzip, deflate, br", "gzip, deflate", "gzip", "br", "", "compress", "gzip, br;q=0.4"]; // prettier-ignore
@@ -126,7 +122,8 @@ const writePages = (text: string): string => {
 export interface Flight {
   readonly kind: Kind;
   readonly environment?: NodeJS.ProcessEnv;
-  readonly setUp?: ReadonlyMap<string, string>;
+  /** Whether it runs as the tool prints it, and not as the script sets it up. */
+  readonly isPrinted?: boolean;
   readonly varies: boolean;
   /** More of the edge's settings. */
   readonly edge: string;
@@ -145,7 +142,7 @@ export async function deliverInFlight(
   readonly old: readonly string[];
   readonly owed: readonly string[];
 }> {
-  const { kind, environment, setUp, varies, edge, queries = [""] } = flight;
+  const { kind, environment, isPrinted = false, varies, edge, queries = [""] } = flight;
   const folder = temporaryFolder("web-root");
   const [one, two] = [writePages("one"), writePages("two")];
   const root = new WebRoot(folder, varies);
@@ -153,13 +150,15 @@ export async function deliverInFlight(
   stopAtEnd(() => {
     root.stop();
   });
-  const node = await startCache(kind, origin, environment, setUp);
+  const toSettings = (place: string, confirm: string): string =>
+    `site: Pelican Sound Ferries\nbuild: { folder: ${one} }\ndestinations:\n  web:\n    url: ${place}\n    store: { kind: folder, folder: ${folder} }\n    edge: { kind: purge, url: "${place}", token: ${TOKEN}, settle: 1s${confirm}, ${edge} }\n`;
+  const more = ["--origin", origin, "--purge-from", "127.0.0.0/8"];
+  const setUp = printSetUp(kind, (port) => toSettings(`http://127.0.0.1:${port}`, LONGEST), more);
+  const node = await startCache(kind, origin, environment, isPrinted ? setUp : undefined);
   const { host } = new URL(node);
-  const toSettings = (confirm: string): string =>
-    `site: Pelican Sound Ferries\nbuild: { folder: ${one} }\ndestinations:\n  web:\n    url: ${node}\n    store: { kind: folder, folder: ${folder} }\n    edge: { kind: purge, url: "${node}", token: ${TOKEN}, settle: 1s${confirm}, ${edge} }\n`;
   const keys = { accessKeyId: "none", secretAccessKey: "none" };
-  await new Project(toSettings(", confirm: off"), keys).run(["deliver"]);
-  const project = new Project(toSettings(LONGEST), keys);
+  await new Project(toSettings(node, ", confirm: off"), keys).run(["deliver"]);
+  const project = new Project(toSettings(node, LONGEST), keys);
   const addresses = PAGES.map((page) => `/${page}`);
   const readAll = async (text: string): Promise<string[]> => {
     const wrong = new Set<string>();

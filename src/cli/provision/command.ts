@@ -1,5 +1,6 @@
 import { READERS } from "../../core/bucket/policies.ts";
-import { SHARED, type Command } from "../frame/command.ts";
+import { PRINTABLE } from "../../results/printed-setup.ts";
+import { SHARED, text, type Command } from "../frame/command.ts";
 
 export const provisionCommand: Command = {
   name: "provision",
@@ -17,6 +18,19 @@ export const provisionCommand: Command = {
     },
     versioning: { kind: "switch", about: "keep versions of overwritten objects as well" },
     tag: { kind: "list", value: "NAME=VALUE", about: "tag the bucket (repeatable)" },
+    print: {
+      kind: "text",
+      value: "WHAT",
+      about: "print what a person sets up: a cache of your own, DNS records, or what any other edge must do",
+      choices: PRINTABLE,
+    },
+    origin: { kind: "text", value: "URL", about: "with --print: where the cache reads from" },
+    "purge-from": {
+      kind: "list",
+      value: "NETWORK",
+      about: "with --print: who may have copies forgotten, such as 10.0.0.0/24 (repeatable)",
+    },
+    into: { kind: "text", value: "FOLDER", about: "with --print: write the files there as well" },
     "dry-run": { ...SHARED["dry-run"], about: "show what would be changed, and change nothing" },
     yes: SHARED.yes,
     format: SHARED.format,
@@ -24,9 +38,17 @@ export const provisionCommand: Command = {
   },
   examples: [
     ["rcourier provision --dry-run", "what is missing, and what would be done about it"],
+    [
+      "rcourier provision --print nginx --into edge",
+      "a complete set-up for a cache of your own; dns: its records",
+    ],
     ["rcourier provision --to staging --readers public --tag team=web", "asks, does it, and tries it"],
   ],
   run: async (args, terminal) => {
+    if (text(args, "print") !== undefined) {
+      const { printSetup } = await import("./print.ts");
+      return printSetup(args, terminal);
+    }
     const { provisionDestination } = await import("./run.ts");
     return provisionDestination(args, terminal);
   },

@@ -5,6 +5,8 @@ import { openControl } from "./open.ts";
 import { wiredClock } from "./wiring.ts";
 import { findDistribution, toDistributionWishes, type DistributionEdge } from "../../settings/edge-wishes.ts";
 import type { MeansWishes } from "../../core/distribution/means.ts";
+import { OperatorError } from "../../core/model/failure.ts";
+import { explainControl } from "../../perform/explain-control.ts";
 import { parseSettings } from "../../settings/load.ts";
 import type { Target } from "../../settings/target.ts";
 import { addValues, placeOfEdge } from "../../settings/write.ts";
@@ -37,6 +39,23 @@ export async function openEdgeToProvision(
     deployedWithin: edge.confirmWithin,
     onWait,
   };
+}
+
+/** The host name that a distribution has by itself. Throws `distribution-unknown`, and as `explainControl` does. */
+export async function readDomain(
+  target: Target,
+  edge: DistributionEdge,
+  { hide }: Terminal,
+): Promise<string> {
+  const ties = { hide, stop: () => undefined, largest: () => 0, clock: wiredClock };
+  const control = await openControl(target, edge, ties);
+  try {
+    const facts = await explainControl(edge.id, () => control.read(edge.id));
+    if (!facts) throw new OperatorError("distribution-unknown", { id: edge.id });
+    return facts.domain;
+  } finally {
+    control.close();
+  }
 }
 
 interface UnsaidFacts {

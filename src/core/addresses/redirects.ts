@@ -41,6 +41,10 @@ export function statusOf({
   }
 }
 
+/** Where a visitor is sent who is led there: an address of the site is below its own path. */
+export const toLocation = (leadsTo: string, basePath: UrlPath): string =>
+  leadsTo.startsWith("/") ? basePath + leadsTo.slice(1) : leadsTo;
+
 /** Finds the rule that counts for an address without looking through all of them. */
 export class RedirectRules {
   private readonly exact = new Map<UrlPath, number>();
@@ -189,7 +193,7 @@ function toParcel(
   const key = parseAddress(address, "/") as ObjectKey;
   // Browsers ask again, permanent ones included: what they keep for good nobody can take back.
   const freshness = { browser: 0, edge: edgeCanForget ? HOUR : 0 };
-  const location = leadsTo.startsWith("/") ? addressRules.basePath + leadsTo.slice(1) : leadsTo;
+  const location = toLocation(leadsTo, addressRules.basePath);
   const headers = {
     "cache-control": toCacheControl(freshness),
     "content-type": "text/plain; charset=utf-8",

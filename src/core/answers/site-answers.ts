@@ -1,5 +1,5 @@
 import { resolve } from "../addresses/resolve.ts";
-import { RedirectRules, statusOf } from "../addresses/redirects.ts";
+import { RedirectRules, statusOf, toLocation } from "../addresses/redirects.ts";
 import { applyRules } from "../edge-rules/apply.ts";
 import type { SiteRules } from "../build/site-rules.ts";
 import type { ObjectKey, UrlPath } from "../model/names.ts";
@@ -73,6 +73,6 @@ function findRedirect(
   const resolver = { has: (key: ObjectKey) => byKey.has(key), bare: false };
   if (!rule.address.endsWith("*") && resolve(path, rules.addressRules, resolver) !== undefined)
     return undefined;
-  const location = leadsTo.startsWith("/") ? basePath + leadsTo.slice(1) : leadsTo;
+  const location = toLocation(leadsTo, basePath);
   return { kind: "redirect", status: statusOf(rule), location };
 }

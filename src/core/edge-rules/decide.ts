@@ -1,6 +1,6 @@
 import type { AddressRules } from "../addresses/addresses.ts";
 import { encodeKey } from "../addresses/addresses.ts";
-import { statusOf, type RedirectRule } from "../addresses/redirects.ts";
+import { statusOf, toLocation, type RedirectRule } from "../addresses/redirects.ts";
 import type { Serves } from "../model/endpoint.ts";
 import {
   MOST_CUSTOM_HEADERS,
@@ -53,19 +53,16 @@ export function decideEdgeRules(facts: EdgeRuleFacts): {
   return { rules, problems: [...unplaced, ...findTooLarge(rules), ...findLongHeaders(rules)] };
 }
 
-function toEdgeRedirect(rule: RedirectRule, basePath: string): EdgeRedirect {
+/** A rule of the settings as an edge carries it out: with the base path, in the spelling that counts. */
+export function toEdgeRedirect(rule: RedirectRule, basePath: string): EdgeRedirect {
   const { address, leadsTo } = rule;
   const [path = ""] = address.split("?");
   const own = toCanonical(path) ?? path;
-  return {
-    address: basePath + own.slice(1),
-    leadsTo: leadsTo.startsWith("/") ? basePath + leadsTo.slice(1) : leadsTo,
-    status: statusOf(rule),
-  };
+  return { address: basePath + own.slice(1), leadsTo: toLocation(leadsTo, basePath), status: statusOf(rule) };
 }
 
 /** Endings that are a file's in any site: an unknown one of these is missing, whatever the site's scripts do with addresses. */
-const ENDINGS = [
+export const ENDINGS: readonly string[] = [
   ...["css", "gif", "html", "ico", "jpeg", "jpg", "js", "json", "map", "mjs", "pdf", "png", "svg"],
   ...["txt", "webmanifest", "webp", "woff", "woff2", "xml"],
 ];

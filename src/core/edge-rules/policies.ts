@@ -12,6 +12,7 @@ export function parsePolicy(text: string): Directives {
   return directives;
 }
 
+/** A policy as a header says it. */
 export const toText = (directives: Directives): string =>
   [...directives].map(([directive, sources]) => [directive, ...sources].join(" ")).join("; ");
 

@@ -4,7 +4,8 @@ import type { RecordedParcel } from "../../model/parcel.ts";
 import type { Waybill } from "../../model/release.ts";
 import { applyRules } from "../../edge-rules/apply.ts";
 import type { EdgeRules } from "../../model/edge-rules.ts";
-import { RedirectRules, statusOf, type RedirectRule } from "../../addresses/redirects.ts";
+import { RedirectRules, statusOf, toLocation, type RedirectRule } from "../../addresses/redirects.ts";
+import { resolve } from "../../addresses/resolve.ts";
 import { findReleaseDifferences } from "../../compare/release-differences.ts";
 import { spread } from "../../model/spread.ts";
 
@@ -114,17 +115,22 @@ function toChecks(parcel: RecordedParcel, addressRules: AddressRules): Check[] {
   );
 }
 
-/** Redirects that the edge is to answer by itself. */
-function toRuleChecks({ redirects, leavesRedirects, addressRules: { basePath } }: CheckFacts): Check[] {
+/** Redirects that the edge is to answer by itself: one that another rule or a file hides is none. */
+function toRuleChecks({ redirects, leavesRedirects, current, unused, addressRules }: CheckFacts): Check[] {
   if (!leavesRedirects) return [];
-  return redirects
-    .filter(({ address }) => !address.endsWith("*"))
-    .map((rule) => ({
-      kind: "redirect",
-      address: basePath + rule.address.slice(1),
-      statuses: [statusOf(rule)],
-      location: rule.leadsTo,
-    }));
+  const { basePath, indexName } = addressRules;
+  const rules = new RedirectRules(redirects);
+  const keys = new Set(current.parcels.map(({ key }) => key));
+  const resolver = { has: (key: ObjectKey) => keys.has(key), bare: false };
+  return redirects.flatMap((rule): Check[] => {
+    const isTree = rule.address.endsWith("*");
+    const asked = rule.address.replace(/\*$/, unused);
+    const followed = rules.follow(asked);
+    if (followed?.rule !== rule) return [];
+    if (!isTree && resolve(asked, { basePath: "/", indexName }, resolver) !== undefined) return [];
+    const location = toLocation(followed.leadsTo, basePath);
+    return [{ kind: "redirect", address: basePath + asked.slice(1), statuses: [statusOf(rule)], location }];
+  });
 }
 
 /** Each redirect of the edge itself, with a query that goes along. */

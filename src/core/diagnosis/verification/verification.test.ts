@@ -78,6 +78,16 @@ test("redirects that the store keeps are objects of the release, and asked for a
   expect([asked(false), asked(true)]).toMatchObject([[], [{ address: "/old", statuses: [302] }]]);
 });
 
+test("redirects that are set up by hand are asked for as the first rule says, below the base path, trees included; none that a rule or a file hides", () => {
+  const rule = (address: string, leadsTo: string): RedirectRule => ({ address, leadsTo, kind: "temporary", keepMethod: false });
+  const redirects = [rule("/old", "/new/"), rule("/tides/*", "/archive/*"), rule("/tides/may", "/never"), rule("/away/*", "https://x.test/"), rule("/news/", "/hidden")];
+  const addressRules = { ...RULES, basePath: "/shop/" };
+  const checks = selectChecks({ current, older: [], addressRules, clientRoutes: false, sample: 100, unused: "u", redirects, leavesRedirects: true });
+  expect(checks.flatMap((check) => (check.kind === "redirect" ? [`${check.address} ${check.location}`] : []))).toEqual([
+    "/shop/old /shop/new/", "/shop/tides/u /shop/archive/u", "/shop/away/u https://x.test/",
+  ]);
+}); // prettier-ignore
+
 const EDGE_RULES = { basePath: "/", apart: [], redirects: [], headers: { "X-Port": "alder" } };
 /** The checks of a release with rules for its edge, as `kind address`. */
 function asksOf(edgeRules: EdgeRules, redirects: readonly RedirectRule[], clientRoutes = false): string[] {
