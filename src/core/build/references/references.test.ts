@@ -31,6 +31,7 @@ test("style sheets by their tokens: comments, strings and names that only look l
 test("scripts by their syntax: imports, re-exports, new URL of the module; bare names and comments are not files", () => {
   const js = `// import "./no.js"
 import a from "./a.js"; import "bare-name"; export * from "../b.js"; export { c } from "/c.js";
+import { readTags } from "./tags.ts";
 const d = await import(\`./d.js\`), e = new URL("e.wasm", import.meta.url), f = new URL("f.png", base), g = "/g/h.css", i = "a sentence with dots.js in it";`;
   expect(shown("x.js", js).sort()).toEqual(
     ["2 asset ../b.js", "2 asset ./a.js", "2 asset /c.js", "3 asset ./d.js", "3 decoration e.wasm", "3 guess /g/h.css", "3 guess f.png"].sort(),
@@ -149,4 +150,18 @@ test("a template that stands for no text names nothing, and ends nothing", () =>
   expect(shown("a.js", "tag`\\unicode and \\xerxes`; new URL(`./a.png`, import.meta.url)")).toEqual([
     "1 decoration ./a.png",
   ]);
+});
+
+test("tags come in their order with their texts; of elements absurdly deep in one another only the first are read", () => {
+  const seen: string[] = [];
+  const read = (html: string): boolean =>
+    readTags(html, (tag, attributes, at) => {
+      seen.push(`${tag} ${at} ${attributes.id ?? ""}`);
+      return tag === "b" ? (text) => seen.push(text) : undefined;
+    });
+  expect(read('<p id="&amp;1">a<b>c&lt;d</b>e')).toBe(true);
+  expect(seen).toEqual(["p 0 &1", "b 16 ", "c<d"]);
+  seen.length = 0;
+  expect(read("<div>".repeat(2000))).toBe(false);
+  expect(seen).toHaveLength(1000);
 });
