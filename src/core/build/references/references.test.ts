@@ -1,5 +1,6 @@
 import { findReferences } from "./find.ts";
 import { parseSrcset } from "./html.ts";
+import { readTags } from "./tags.ts";
 import { buildReferenceGraph, findReferenceProblems } from "../reference-graph.ts";
 
 const shown = (path: string, text: string): string[] =>
@@ -31,7 +32,6 @@ test("style sheets by their tokens: comments, strings and names that only look l
 test("scripts by their syntax: imports, re-exports, new URL of the module; bare names and comments are not files", () => {
   const js = `// import "./no.js"
 import a from "./a.js"; import "bare-name"; export * from "../b.js"; export { c } from "/c.js";
-import { readTags } from "./tags.ts";
 const d = await import(\`./d.js\`), e = new URL("e.wasm", import.meta.url), f = new URL("f.png", base), g = "/g/h.css", i = "a sentence with dots.js in it";`;
   expect(shown("x.js", js).sort()).toEqual(
     ["2 asset ../b.js", "2 asset ./a.js", "2 asset /c.js", "3 asset ./d.js", "3 decoration e.wasm", "3 guess /g/h.css", "3 guess f.png"].sort(),
