@@ -76,13 +76,14 @@ export function chooseTarget(
   const { build } = settings;
   const { store, retain, guards, hold, expect } = destination;
   const previews = toPreviewRules(name, destination, { settings, folder, locate });
+  const place = { prefix: store.kind === "s3" ? store.prefix : "", basePath: toBasePath(destination.url) };
   const target: Target = {
     ...{ site: settings.site, destination: name, projectFolder: folder, edges, locate },
     buildFolder:
       options.build === undefined
         ? build.folder && resolve(folder, build.folder)
         : resolve(workingFolder, options.build),
-    siteRules: toRules(settings, destination, { edges, edge: toEdgeMeans(edges, previews) }),
+    siteRules: toRules(settings, destination, { edges, edge: toEdgeMeans(edges, previews, place) }),
     added: destination.files.map(({ from, as }) => ({ from: resolve(folder, from), as })),
     store: store.kind === "folder" ? { ...store, folder: resolve(folder, store.folder) } : store,
     readers: decideReaders(store, edges),

@@ -1,10 +1,13 @@
 import { hash } from "node:crypto";
 import { isIP } from "node:net";
+import { toBasePath } from "../core/addresses/addresses.ts";
+import { headOf } from "../core/addresses/preview-name.ts";
 import { isPlaceable } from "../core/addresses/redirects.ts";
 import type { MeansWishes } from "../core/distribution/means.ts";
 import type { DistributionWishes, OriginFault } from "../core/distribution/plan.ts";
 import type { Origin } from "../core/model/distribution.ts";
-import type { EdgeMeans } from "../core/model/edge-rules.ts";
+import type { EdgeMeans, PreviewHosts } from "../core/model/edge-rules.ts";
+import type { UrlPath } from "../core/model/names.ts";
 import type { NamedEdgeSettings, PlacedStore, PreviewRules, Target } from "./target.ts";
 
 /** A distribution of the settings. */
@@ -20,6 +23,7 @@ export function findDistribution({ edges }: Pick<Target, "edges">): Distribution
 export function toEdgeMeans(
   [first]: readonly NamedEdgeSettings[],
   previews: PreviewRules | undefined,
+  site: SitePlace,
 ): EdgeMeans | undefined {
   if (first?.kind !== "distribution") return undefined;
   // Where previews have host names of their own, their paths are the whole site's.
@@ -29,20 +33,57 @@ export function toEdgeMeans(
     setsHeaders: first.headersPolicy !== undefined,
     headers: first.headers,
     apart: below === "/" ? [] : [below],
+    ...toPreviewHosts(previews, site),
   };
 }
+
+/** Where a site's keys and addresses begin. */
+export interface SitePlace {
+  /** In the bucket. */
+  readonly prefix: string;
+  readonly basePath: UrlPath;
+}
+
+/** The host names of previews, where the edge reaches their folder from where it reads the site, and their addresses begin as the site's. */
+export function toPreviewHosts(
+  previews: PreviewRules | undefined,
+  { prefix, basePath }: SitePlace,
+): { readonly previews?: PreviewHosts } {
+  const [, before, after = "", path = "/"] =
+    /^https?:\/\/([^/:{]*)\{name\}([^/:]*)(?::\d+)?(\/.*)?$/.exec(previews?.address ?? "") ?? [];
+  const place = `/${prefix}`;
+  if (
+    !previews ||
+    before === undefined ||
+    !place.endsWith(basePath) ||
+    toBasePath(`http://a${path}`) !== basePath
+  )
+    return {};
+  const folder = `/${headOf(previews.prefix)}`;
+  const origin = place.slice(0, -basePath.length);
+  if (!folder.startsWith(`${origin}/`)) return {};
+  return {
+    previews: { before: before.toLowerCase(), after: after.toLowerCase(), path: folder.slice(origin.length) },
+  };
+}
+
+/** One name that stands for those of all previews; a `*` can only be a name's whole first part. */
+const wildcardOf = ({ before, after }: PreviewHosts): string[] =>
+  before.includes(".") || !after.includes(".") ? [] : [`*${after.slice(after.indexOf("."))}`];
 
 type Bucket = Exclude<PlacedStore, { kind: "folder" }>;
 
 /** How the settings want the distribution before the store to be. @param region where the bucket is, if anybody says so */
 export function toDistributionWishes(
-  target: Pick<Target, "siteRules" | "readers" | "destination">,
+  target: Pick<Target, "siteRules" | "readers" | "destination" | "previews">,
   { edge, store, region }: { edge: DistributionEdge; store: Bucket; region: string | undefined },
 ): DistributionWishes {
   const { entry, notFound, clientRoutes, url, addressRules } = target.siteRules;
   const { basePath } = addressRules;
   const isWhole = basePath === "/";
   const means = toMeans(target, edge, store);
+  const { previews } = toPreviewHosts(target.previews, { prefix: store.prefix, basePath });
+  const own = url === undefined ? [] : namesOf(new URL(url).hostname);
   const { origin, sameHosts } = findOrigin(target, { edge, store, region });
   return {
     ...{ origin, sameHosts, isWhole },
@@ -55,14 +96,14 @@ export function toDistributionWishes(
     https: url === undefined || url.startsWith("https:"),
     ignoresQuery: edge.query !== "keyed",
     minimumSeconds: edge.minimumFreshness ?? 0,
-    names: url === undefined ? [] : namesOf(new URL(url).hostname),
+    names: [...own, ...(previews && own.length > 0 ? wildcardOf(previews) : [])],
     ...{ certificate: edge.certificate, certificateRegion: edge.region },
   };
 }
 
 /** What releases need of a distribution; one that is to be made gets what spares objects that only stand for others as well. */
 function toMeans(
-  { siteRules, destination }: Pick<Target, "siteRules" | "destination">,
+  { siteRules, destination, previews }: Pick<Target, "siteRules" | "destination" | "previews">,
   edge: DistributionEdge,
   store: Bucket,
 ): MeansWishes {
@@ -73,6 +114,7 @@ function toMeans(
   const isObjects = serves === "objects";
   const isNeeded =
     clientRoutes ||
+    toPreviewHosts(previews, { prefix, basePath: addressRules.basePath }).previews !== undefined ||
     (isObjects && (edge.id === "" || addressRules.basePath !== "/")) ||
     redirects.some((rule) => isObjects || (!ownsWebsite && !isPlaceable(rule)));
   const viewerFunction = edge.function ?? (isNeeded ? name : undefined);

@@ -5,6 +5,7 @@ const NOUNS = {
   redirect: ["redirect", "redirects"],
   header: ["header", "headers"],
   pages: ["way to pages", "ways to pages"],
+  previews: ["name of previews", "names of previews"],
 } as const;
 
 /** One thing that an edge does otherwise, without saying whether it is new: `redirect /latest → /news/ (302)`. */
@@ -14,8 +15,9 @@ export function showRule({
   now,
 }: Pick<RuleChange, "kind" | "name"> & { readonly now?: string | undefined }): string {
   if (kind === "pages") return "how addresses lead to pages";
-  const target = now === undefined ? "" : kind === "redirect" ? ` → ${now}` : `: ${now}`;
-  return `${kind} ${name}${target}`;
+  const target =
+    now === undefined ? "" : kind === "redirect" || kind === "previews" ? ` → ${now}` : `: ${now}`;
+  return `${kind === "previews" ? "names of previews" : kind} ${name}${target}`;
 }
 
 /** `3 redirects new, 1 header gone` */

@@ -40,7 +40,7 @@ export async function verify(
   { run, place }: Visit,
   { sample, expectedHeaders }: VerifyOptions,
 ): Promise<VerifyResult> {
-  const { site, destination, store, visitors, siteRules } = place;
+  const { site, destination, store, visitors, siteRules, preview } = place;
   const { addressRules, clientRoutes, redirects, endpoint, url } = siteRules;
   if (!visitors || url === undefined) throw new OperatorError("no-url", { destination });
   const state = await readDestination(store, destination);
@@ -52,7 +52,14 @@ export async function verify(
   const unused = `courier-${run.name.slice(-8)}`;
   const isAtEdge = endpoint.edge?.carriesRules === true && waybill.edgeRules !== undefined;
   const leavesRedirects = !isAtEdge && (endpoint.serves !== "website" || !endpoint.carriesRedirects);
-  const rest = { addressRules, clientRoutes, redirects, leavesRedirects };
+  // An edge puts one page in the place of errors, and that is its site's and not a preview's.
+  const rest = {
+    addressRules,
+    clientRoutes,
+    redirects,
+    leavesRedirects,
+    hasOwnErrors: preview === undefined,
+  };
   const checks = selectChecks({ current, older, sample, unused, ...rest });
   const counted = count(visitors);
   const symptoms = await findAll(checks, counted.site, {

@@ -268,14 +268,31 @@ function planCache(before: CacheRule, wishes: DistributionWishes): DistributionP
   return { steps, byHand: [], changes: { cache: { ...toCacheRule(wishes), query } } };
 }
 
-/** Names can be given only with a certificate that is for them. */
+/** Names can be given only with a certificate that is for them. The site's own does not wait for those of its previews. */
 function planNames(
   facts: Pick<DistributionFacts, "names" | "certificate" | "domain">,
   wishes: DistributionWishes,
-  { certificates, nowMs }: Known,
+  known: Known,
 ): DistributionPlan {
   const names = wishes.names.filter((name) => name !== facts.domain);
   if (names.length === 0) return NOTHING;
+  const whole = planCertified(facts, names, { wishes, known });
+  const own = names.filter((name) => !name.startsWith("*."));
+  if (!("fault" in whole) || own.length === 0 || own.length === names.length)
+    return "fault" in whole
+      ? { ...NOTHING, byHand: [{ code: "certificate", names, fault: whole.fault }] }
+      : whole;
+  const part = planCertified(facts, own, { wishes, known });
+  const left = "fault" in part ? names : names.filter((name) => !own.includes(name));
+  const byHand = [{ code: "certificate", names: left, fault: whole.fault } as const];
+  return { ...("fault" in part ? NOTHING : part), byHand };
+}
+
+function planCertified(
+  facts: Pick<DistributionFacts, "names" | "certificate">,
+  names: readonly string[],
+  { wishes, known: { certificates, nowMs } }: { readonly wishes: DistributionWishes; readonly known: Known },
+): DistributionPlan | { readonly fault: CertificateFault } {
   const isThere = (name: string): boolean => facts.names.some((one) => isForName(one, name));
   const added = names.filter((name) => !isThere(name));
   // The names of others stay, so the certificate stays for them as well.
@@ -284,7 +301,7 @@ function planNames(
     ...{ names: all, said: wishes.certificate, standing: facts.certificate },
     ...{ region: wishes.certificateRegion, nowMs },
   });
-  if ("fault" in chosen) return { ...NOTHING, byHand: [{ code: "certificate", names, fault: chosen.fault }] };
+  if ("fault" in chosen) return chosen;
   const { reference } = chosen;
   const steps: DistributionStep[] = [
     ...(reference === facts.certificate

@@ -1,4 +1,4 @@
-import type { EdgeRules, PageAddresses } from "../model/edge-rules.ts";
+import type { EdgeRules, PageAddresses, PreviewHosts } from "../model/edge-rules.ts";
 import type { UrlPath } from "../model/names.ts";
 
 /** What an edge does with a request before it looks at what it holds. */
@@ -12,15 +12,18 @@ export type Turned =
  * holds the two together.
  * @param path percent-encoded, as the visitor sent it
  * @param query without its mark; empty: none
+ * @param host the name that the visitor used, with or without a port
  */
 export function applyRules(
-  { basePath, apart, redirects, pages }: EdgeRules,
+  { basePath, apart, previews, redirects, pages }: EdgeRules,
   path: UrlPath,
   query = "",
+  host = "",
 ): Turned {
   const own = toCanonical(path);
   if (own === undefined || !own.startsWith(basePath)) return { kind: "goes-on", path };
-  if (apart.some((place) => own.startsWith(place)))
+  const preview = previews && findPreview(host, previews);
+  if (preview === undefined && apart.some((place) => own.startsWith(place)))
     return { kind: "goes-on", path: pages && own.endsWith("/") ? own + pages.indexName : path };
   for (const { address, leadsTo, status } of redirects) {
     const isTree = address.endsWith("*");
@@ -30,7 +33,16 @@ export function applyRules(
     return { kind: "redirect", status, location: withQuery(target, query) };
   }
   const found = pages && findPage(own.slice(basePath.length), pages);
+  if (previews && preview !== undefined)
+    return { kind: "goes-on", path: `${previews.path}${preview}/${found ?? own.slice(basePath.length)}` };
   return { kind: "goes-on", path: found === undefined ? path : basePath + found };
+}
+
+/** The name of the preview that a host name means; undefined: none. */
+function findPreview(host: string, { before, after }: PreviewHosts): string | undefined {
+  const own = host.toLowerCase().replace(/:\d+$/, "");
+  const name = own.slice(before.length, own.length - after.length);
+  return own === before + name + after && /^[a-z0-9-]+$/.test(name) ? name : undefined;
 }
 
 /** The path below the base path that an address stands for; undefined: the address itself. */

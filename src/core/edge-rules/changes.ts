@@ -1,16 +1,16 @@
 import type { EdgeRules } from "../model/edge-rules.ts";
 import { isSameRules } from "./same.ts";
 
-export const RULE_KINDS = ["redirect", "header", "pages"] as const;
+export const RULE_KINDS = ["redirect", "header", "pages", "previews"] as const;
 export const RULE_CHANGES = ["new", "replaced", "gone"] as const;
 
 /** One thing that an edge does otherwise than before. */
 export interface RuleChange {
   readonly kind: (typeof RULE_KINDS)[number];
-  /** An address, or the name of a header; of `pages` the site's first address. */
+  /** An address, or the name of a header; of `pages` the site's first address, of `previews` their host name with a `*`. */
   readonly name: string;
   readonly change: (typeof RULE_CHANGES)[number];
-  /** Where a redirect leads, with its status; or the value of a header. Absent where it is gone, and of `pages`. */
+  /** Where a redirect leads, with its status; the value of a header; or the folder of previews. Absent where it is gone, and of `pages`. */
   readonly now?: string;
 }
 
@@ -26,6 +26,7 @@ export function findRuleChanges(before: EdgeRules = NONE, after: EdgeRules = NON
       ? []
       : [{ kind: "pages" as const, name: after.basePath, change: toPagesChange(before, after) }]),
     ...toChanges("header", toValues(before), toValues(after)),
+    ...toChanges("previews", toHosts(before), toHosts(after)),
   ];
 }
 
@@ -35,6 +36,9 @@ const toPagesChange = (before: EdgeRules, after: EdgeRules): RuleChange["change"
 /** The first rule for an address is the one that counts. */
 const toTargets = ({ redirects }: EdgeRules): Map<string, string> =>
   new Map(redirects.toReversed().map(({ address, leadsTo, status }) => [address, `${leadsTo} (${status})`]));
+
+const toHosts = ({ previews }: EdgeRules): Map<string, string> =>
+  new Map(previews ? [[`${previews.before}*${previews.after}`, previews.path]] : []);
 
 const toValues = ({ headers }: EdgeRules): Map<string, string> => new Map(Object.entries(headers));
 

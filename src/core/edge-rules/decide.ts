@@ -47,6 +47,7 @@ export function decideEdgeRules(facts: EdgeRuleFacts): {
   const pages = means.carriesRules ? decidePages(facts) : undefined;
   const rules: EdgeRules = {
     ...{ basePath, apart: means.apart, headers: means.setsHeaders ? means.headers : {} },
+    ...(means.carriesRules && means.previews && { previews: means.previews }),
     redirects: means.carriesRules ? redirects.map((rule) => toEdgeRedirect(rule, basePath)) : [],
     ...(pages && { pages }),
   };

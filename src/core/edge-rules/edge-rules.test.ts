@@ -19,12 +19,13 @@ interface Handled {
 }
 
 /** Runs code as an edge does, with the documented event. */
-function run(code: string, uri: string, querystring: Record<string, unknown> = {}): Turned {
-  const context = createContext({ event: { request: { method: "GET", uri, querystring, headers: {} } } });
+function run(code: string, uri: string, querystring: Record<string, unknown> = {}, host = ""): Turned {
+  const headers = host === "" ? {} : { host: { value: host } };
+  const context = createContext({ event: { request: { method: "GET", uri, querystring, headers } } });
   const result = runInContext(`${code}\nhandler(event)`, context) as Handled;
-  const { statusCode: status, headers, uri: path = "" } = result;
+  const { statusCode: status, headers: sent, uri: path = "" } = result;
   if (status === undefined) return { kind: "goes-on", path };
-  return { kind: "redirect", status, location: headers?.location?.value ?? "" };
+  return { kind: "redirect", status, location: sent?.location?.value ?? "" };
 }
 
 const ADDRESSES: AddressRules = { forms: ["file", "folder"], basePath: "/", indexName: "index.html" };
@@ -67,6 +68,11 @@ const redirect = fc.record({
 const rules: fc.Arbitrary<EdgeRules> = fc.record({
   basePath: fc.constantFrom("/", "/docs/"),
   apart: fc.constantFrom([], ["/docs/news/"]),
+  previews: fc.constantFrom(
+    undefined,
+    { before: "", after: ".preview.test", path: "/previews/" },
+    { before: "pr-", after: ".test", path: "/p/" },
+  ),
   redirects: fc.array(redirect, { maxLength: 6 }),
   headers: fc.constant({}),
   pages: fc.option(
@@ -86,17 +92,58 @@ const rules: fc.Arbitrary<EdgeRules> = fc.record({
   ),
 });
 
+const HOSTS = fc.constantFrom(
+  "",
+  "www.test",
+  "a.preview.test",
+  "A-1.Preview.Test:8080",
+  "a.b.preview.test",
+  ".preview.test",
+  "pr-7.test",
+  "pr-.test",
+  "pr-pr-a.test",
+);
+
+test("a preview's name leads to its folder, with the site's own redirects and ways to pages; its folder is no page of the site", () => {
+  const previews = { before: "", after: ".preview.test", path: "/previews/" };
+  const made = decide(["index.html", "about.html", "docs/index.html"], {
+    means: { ...MEANS, apart: ["/previews/"], previews },
+    addressRules: { ...ADDRESSES, forms: ["file", "folder", "bare"] },
+    redirects: [{ address: "/old", leadsTo: "/docs/", kind: "permanent", keepMethod: false }],
+  }).rules as EdgeRules;
+  const at = (path: string, host: string) => {
+    const turned = applyRules(made, path, "", host);
+    return turned.kind === "redirect" ? turned.location : turned.path;
+  };
+  expect(["/", "/about", "/docs/", "/a.js", "/old", "/new"].map((path) => at(path, "Spring-fares.preview.test:443"))).toEqual([
+    "/previews/spring-fares/index.html", "/previews/spring-fares/about.html", "/previews/spring-fares/docs/index.html",
+    "/previews/spring-fares/a.js", "/docs/", "/previews/spring-fares/new.html",
+  ]);
+  expect(["/", "/previews/spring-fares/"].map((path) => at(path, "www.preview.test.example"))).toEqual(["/index.html", "/previews/spring-fares/index.html"]);
+  expect(findRuleChanges({ ...made, previews: undefined }, made)).toEqual([{ kind: "previews", name: "*.preview.test", change: "new", now: "/previews/" }]);
+  expect(findRuleChanges(made, { ...made, previews: { ...previews, path: "/p/" } })).toMatchObject([{ change: "replaced" }]);
+  expect(findRuleChanges(made, { ...made, previews: undefined })).toMatchObject([{ kind: "previews", name: "*.preview.test", change: "gone" }]);
+}); // prettier-ignore
+
 test("the function does with every request just what the rules say, as they are written down", () =>
   holds(
-    fc.property(rules, spelt, fc.constantFrom({}, { b: "2" }, { b: "" }), (all, [one, spell], query) => {
-      const uri = spell(one);
-      const said = Object.entries(query).map(([name, value]) => (value === "" ? name : `${name}=${value}`));
-      const values = Object.fromEntries(Object.entries(query).map(([name, value]) => [name, { value }]));
-      const recorded = JSON.parse(JSON.stringify(all)) as EdgeRules;
-      expect(run(toFunctionCode(recorded), uri, values)).toEqual(applyRules(all, uri, said.join("&")));
-      expect(isSameRules(recorded, all)).toBe(true);
-      expect(answersRoutes(toFunctionCode(all))).toBe(all.pages?.entry !== undefined);
-    }),
+    fc.property(
+      rules,
+      spelt,
+      fc.constantFrom({}, { b: "2" }, { b: "" }),
+      HOSTS,
+      (all, [one, spell], query, host) => {
+        const uri = spell(one);
+        const said = Object.entries(query).map(([name, value]) => (value === "" ? name : `${name}=${value}`));
+        const values = Object.fromEntries(Object.entries(query).map(([name, value]) => [name, { value }]));
+        const recorded = JSON.parse(JSON.stringify(all)) as EdgeRules;
+        expect(run(toFunctionCode(recorded), uri, values, host)).toEqual(
+          applyRules(all, uri, said.join("&"), host),
+        );
+        expect(isSameRules(recorded, all)).toBe(true);
+        expect(answersRoutes(toFunctionCode(all))).toBe(all.pages?.entry !== undefined);
+      },
+    ),
     { seeds: [1, 2], numRuns: 400 },
   ));
 

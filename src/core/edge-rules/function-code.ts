@@ -5,7 +5,7 @@ import type { EdgeRules } from "../model/edge-rules.ts";
  * request, and returns that request or an answer. Written for an interpreter that knows ECMAScript 5.1 and little more.
  * It does what `applyRules` does.
  */
-export function toFunctionCode({ basePath, apart, redirects, pages }: EdgeRules): string {
+export function toFunctionCode({ basePath, apart, previews, redirects, pages }: EdgeRules): string {
   const exact: Record<string, number> = {};
   const trees: [string, number][] = [];
   redirects.forEach(({ address }, index) => {
@@ -14,7 +14,7 @@ export function toFunctionCode({ basePath, apart, redirects, pages }: EdgeRules)
   });
   const targets = redirects.map(({ leadsTo, status }) => [leadsTo, status]);
   const data = [
-    `var base=${toText(basePath)},apart=${toText(apart)};`,
+    `var base=${toText(basePath)},apart=${toText(apart)},previews=${previews ? toText(previews) : "null"};`,
     `var exact=${toText(exact)};`,
     `var trees=${toText(trees)};`,
     `var targets=${toText(targets)};`,
@@ -65,11 +65,16 @@ var last=rest.slice(rest.lastIndexOf("/")+1),dot=last.lastIndexOf(".");
 if(pages.entry!==undefined)return dot>=0&&pages.endings.indexOf(last.slice(dot+1).toLowerCase())>=0?null:pages.entry;
 if(last==="")return pages.folders?rest+pages.indexName:null;
 return dot>=0||pages.bare===""?null:rest+pages.bare}
+function previewOf(request){
+var host=(request.headers.host?request.headers.host.value:"").toLowerCase().replace(/:\\d+$/,"");
+var name=host.slice(previews.before.length,host.length-previews.after.length);
+return host===previews.before+name+previews.after&&/^[a-z0-9-]+$/.test(name)?name:null}
 function handler(event){
 var request=event.request,path;
 try{path=canonical(request.uri)}catch(error){return request}
 if(path.slice(0,base.length)!==base)return request;
-for(var a=0;a<apart.length;a++)if(path.slice(0,apart[a].length)===apart[a]){
+var preview=previews?previewOf(request):null;
+for(var a=0;a<apart.length;a++)if(preview===null&&path.slice(0,apart[a].length)===apart[a]){
 if(pages&&path.slice(-1)==="/")request.uri=path+pages.indexName;
 return request}
 var first=own(exact,path)?exact[path]:targets.length,rest="";
@@ -81,6 +86,7 @@ var target=targets[first][0],isTree=!(own(exact,path)&&exact[path]===first);
 if(isTree&&target.slice(-1)==="*")target=target.slice(0,-1)+rest;
 return redirect(request,target,targets[first][1])}
 var found=pages?find(path.slice(base.length)):null;
-if(found!==null)request.uri=base+found;
+if(preview!==null)request.uri=previews.path+preview+"/"+(found===null?path.slice(base.length):found);
+else if(found!==null)request.uri=base+found;
 return request}
 `;

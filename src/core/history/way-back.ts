@@ -52,9 +52,12 @@ export function fromRelease(
 /** A release from before the edge was given anything had all in its objects; of headers it knew nothing. */
 function backRules(release: Waybill | undefined, current: Waybill | undefined): EdgeRules | undefined {
   const now = current?.edgeRules;
-  if (release?.edgeRules || !now) return release?.edgeRules;
-  const { basePath, apart, headers } = now;
-  return { basePath, apart, headers, redirects: [] };
+  if (!now) return release?.edgeRules;
+  const { basePath, apart, previews, headers } = now;
+  // Where previews are is the destination's own, and no release's.
+  const places = { apart, ...(previews && { previews }) };
+  if (release?.edgeRules) return { ...release.edgeRules, previews: undefined, ...places };
+  return { basePath, headers, redirects: [], ...places };
 }
 
 /** What a way back would have to send: contents that stand nowhere any more. */

@@ -37,6 +37,7 @@ const rules = z.array(
 const edgeRules = z.object({
   basePath: address,
   apart: z.array(address),
+  previews: z.object({ before: z.string(), after: z.string(), path: address }).optional(),
   redirects: z.array(z.object({ address, leadsTo: z.string(), status: z.literal([301, 302, 307, 308]) })),
   pages: z
     .object({

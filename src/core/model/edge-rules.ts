@@ -25,12 +25,23 @@ export interface PageAddresses {
   readonly endings: readonly string[];
 }
 
+/** Host names under which previews answer, where the edge leads them to the folder of each. */
+export interface PreviewHosts {
+  /** What stands before and after the preview's name: nothing, and `.preview.pelicansound.example`. In lower case. */
+  readonly before: string;
+  readonly after: string;
+  /** The folder of all previews, as the origin is asked for it: `/previews/`. */
+  readonly path: UrlPath;
+}
+
 /** What a release has an edge do by itself, with what objects can't carry. */
 export interface EdgeRules {
   /** The path of the site's first address, with a slash at both ends. */
   readonly basePath: UrlPath;
   /** Places of other sites below it (previews), where only folders are resolved. Each ends in a slash. */
   readonly apart: readonly UrlPath[];
+  /** Absent: no preview has a name that the edge knows. */
+  readonly previews?: PreviewHosts | undefined;
   /** The first that matches counts. */
   readonly redirects: readonly EdgeRedirect[];
   /** Absent: the origin resolves addresses itself. */
@@ -52,6 +63,7 @@ export interface EdgeMeans {
   readonly headers: Readonly<Record<string, string>>;
   /** Where previews are, as their addresses begin. */
   readonly apart: readonly UrlPath[];
+  readonly previews?: PreviewHosts | undefined;
 }
 
 /** Bytes that the code of a viewer function may have. */

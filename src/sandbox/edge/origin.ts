@@ -42,7 +42,8 @@ export interface OriginRequest {
 }
 
 const PREVIEW_HOST = /^([a-z0-9-]+)\.preview\.localhost\.?(:\d+)?$/i;
-const toPreviewPrefix = (name: string): string => `previews/${name}/`;
+/** The folder of a preview in the bucket. */
+export const toPreviewPrefix = (name: string): string => `previews/${name}/`;
 
 /** The preview that a host name selects: `spring-fares.preview.localhost`. */
 export const findPreview = (host: string | undefined): string | undefined =>

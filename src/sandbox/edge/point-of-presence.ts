@@ -7,7 +7,7 @@ import { ProtocolError } from "../store/failure.ts";
 import type { ObjectTable } from "../store/object-table.ts";
 import { EdgeCache, FORM_MARK, type CachedAnswer } from "./cache.ts";
 import type { Certificate } from "../../serving/certificate.ts";
-import { askOrigin, findPreview, type OriginOptions } from "./origin.ts";
+import { askOrigin, findPreview, toPreviewPrefix, type OriginOptions } from "./origin.ts";
 import type { Behaviour } from "./behaviour.ts";
 import { runFunction } from "./run-function.ts";
 import type { Traits } from "./traits.ts";
@@ -164,7 +164,10 @@ export class PointOfPresence {
     return this.cacheOf(served.id).answer(this.keyOf(target, request, served), facts, async (ifNoneMatch) => {
       const fault = faults.choose({ part: "origin", operation: "GET", key: path.slice(1) });
       if (fault?.fault === "server-error") throw new Error("it answered 500");
-      const preview = findPreview(request.headers.host);
+      const named = findPreview(request.headers.host);
+      // A function that knows previews has led there already.
+      const preview =
+        named !== undefined && path.startsWith(`/${toPreviewPrefix(named)}`) ? undefined : named;
       const answer = await askOrigin(table, { path, ifNoneMatch, preview }, origin);
       // A slow answer is of the time when it was asked for, and not of the time when it comes.
       if (fault?.fault === "latency") await new Promise((done) => setTimeout(done, millisecondsOf(fault)));

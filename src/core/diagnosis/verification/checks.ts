@@ -43,6 +43,8 @@ export interface CheckFacts {
   readonly redirects: readonly RedirectRule[];
   /** Whether the edge is to answer the redirects of the settings, set up by hand. */
   readonly leavesRedirects: boolean;
+  /** Whether the page for what is missing is of the release itself; else only the status is looked at. */
+  readonly hasOwnErrors: boolean;
   /** How many addresses are asked for at most, what has changed last not counted. */
   readonly sample: number;
   /** Letters that nobody has used in an address. */
@@ -84,6 +86,7 @@ function findUnknown({
   redirects,
   clientRoutes,
   unused,
+  hasOwnErrors,
   addressRules: { basePath },
 }: CheckFacts): Check[] {
   const { edgeRules, parcels } = current;
@@ -91,7 +94,7 @@ function findUnknown({
   const isTaken = (path: string): boolean =>
     rules.follow(`/${path}`) !== undefined ||
     (edgeRules !== undefined && applyRules(edgeRules, basePath + path).kind === "redirect");
-  const notFound = parcels.find(({ role }) => role === "notFound");
+  const notFound = hasOwnErrors ? parcels.find(({ role }) => role === "notFound") : undefined;
   const entry = edgeRules?.pages?.entry;
   const page = parcels.find(({ key }) => entry !== undefined && encodeKey(key) === entry);
   const wanted: readonly (Check | undefined)[] = [

@@ -18,7 +18,14 @@ const releases = [
 });
 const [older, current] = releases as [Waybill, Waybill];
 const CHECKS = selectChecks({
-  ...{ current, older: [older], addressRules: RULES, clientRoutes: false, leavesRedirects: true },
+  ...{
+    current,
+    older: [older],
+    addressRules: RULES,
+    clientRoutes: false,
+    leavesRedirects: true,
+    hasOwnErrors: true,
+  },
   ...{ sample: 100, unused: "unused" },
   redirects: [{ address: "/old", leadsTo: "/news/", kind: "permanent", keepMethod: false }],
 });
@@ -71,7 +78,15 @@ test("everything that must answer is asked for, and a site that is as delivered 
 });
 
 test("redirects that the store keeps are objects of the release, and asked for as such", () => {
-  const rules = { current, older: [], addressRules: RULES, clientRoutes: false, sample: 100, unused: "u" };
+  const rules = {
+    current,
+    older: [],
+    addressRules: RULES,
+    clientRoutes: false,
+    hasOwnErrors: true,
+    sample: 100,
+    unused: "u",
+  };
   const redirects = [{ address: "/old", leadsTo: "/news/", kind: "temporary", keepMethod: false }] as const;
   const asked = (leavesRedirects: boolean) =>
     selectChecks({ ...rules, redirects, leavesRedirects }).filter(({ kind }) => kind === "redirect");
@@ -82,7 +97,7 @@ test("redirects that are set up by hand are asked for as the first rule says, be
   const rule = (address: string, leadsTo: string): RedirectRule => ({ address, leadsTo, kind: "temporary", keepMethod: false });
   const redirects = [rule("/old", "/new/"), rule("/tides/*", "/archive/*"), rule("/tides/may", "/never"), rule("/away/*", "https://x.test/"), rule("/news/", "/hidden")];
   const addressRules = { ...RULES, basePath: "/shop/" };
-  const checks = selectChecks({ current, older: [], addressRules, clientRoutes: false, sample: 100, unused: "u", redirects, leavesRedirects: true });
+  const checks = selectChecks({ current, older: [], addressRules, clientRoutes: false, hasOwnErrors: true, sample: 100, unused: "u", redirects, leavesRedirects: true });
   expect(checks.flatMap((check) => (check.kind === "redirect" ? [`${check.address} ${check.location}`] : []))).toEqual([
     "/shop/old /shop/new/", "/shop/tides/u /shop/archive/u", "/shop/away/u https://x.test/",
   ]);
@@ -92,7 +107,7 @@ const EDGE_RULES = { basePath: "/", apart: [], redirects: [], headers: { "X-Port
 /** The checks of a release with rules for its edge, as `kind address`. */
 function asksOf(edgeRules: EdgeRules, redirects: readonly RedirectRule[], clientRoutes = false): string[] {
   const facts = { addressRules: RULES, clientRoutes, redirects, leavesRedirects: edgeRules.pages === undefined };
-  const rest = { older: [], sample: 100, unused: "u" };
+  const rest = { older: [], hasOwnErrors: true, sample: 100, unused: "u" };
   return selectChecks({ current: { ...current, edgeRules }, ...facts, ...rest }).map(({ kind, address }) => `${kind} ${address}`);
 } // prettier-ignore
 
