@@ -1,5 +1,11 @@
 import { OperatorError } from "../core/model/failure.ts";
-import { ControlError } from "../ports/distribution.ts";
+import { ControlError, type ControlFailure } from "../ports/distribution.ts";
+
+/** What an answer means, where it does not say so by itself. */
+const TOLD: Partial<Record<ControlFailure["kind"], (answer: string) => string>> = {
+  "credentials-refused": (answer) => `the credentials are refused (${answer})`,
+  "name-taken": (answer) => `another distribution has one of the names: take it away there first (${answer})`,
+};
 
 /**
  * What the interface of distributions answers, as people understand it. Throws `distribution-…`, `no-credentials`.
@@ -16,7 +22,7 @@ export async function explainControl<T>(id: string, task: () => Promise<T>): Pro
     if (kind === "denied") throw new OperatorError("distribution-denied", { action }, { answer }, error);
     if (kind === "no-credentials")
       throw new OperatorError("no-credentials", { cause: answer, control: action }, {}, error);
-    const told = kind === "credentials-refused" ? `the credentials are refused (${answer})` : answer;
+    const told = (TOLD[kind] ?? ((said: string) => said))(answer);
     throw new OperatorError("distribution-failed", { action, answer: told || kind }, {}, error);
   }
 }

@@ -45,7 +45,7 @@ export interface SitePlace {
 }
 
 /** The host names of previews, where the edge reaches their folder from where it reads the site, and their addresses begin as the site's. */
-export function toPreviewHosts(
+function toPreviewHosts(
   previews: PreviewRules | undefined,
   { prefix, basePath }: SitePlace,
 ): { readonly previews?: PreviewHosts } {
