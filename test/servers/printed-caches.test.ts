@@ -1,9 +1,10 @@
 import { readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
-import { deliverInFlight, printSetUp, startCache, stopAll, type Kind } from "../support/caches.ts";
+import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { deliverInFlight, printSetUp, startCache, stopAll, stopAtEnd, type Kind } from "../support/caches.ts";
 import { Project, useSandboxes } from "../support/program.ts";
 import type { VerifyResult } from "../../src/results/verification.ts";
-import { visitNode } from "../support/web-root.ts";
+import { visitNode, WebRoot } from "../support/web-root.ts";
 
 const BUILDS = resolve("demo/builds");
 const startSandbox = useSandboxes("--origin", "objects");
@@ -62,6 +63,11 @@ async function findWrongDuties(node: string): Promise<unknown> {
     headers: Object.keys(HEADERS).map((name) => page.headers[name.toLowerCase()]),
     refused: [await purge({}), await purge({ headers: { "x-purge-token": "other" } })],
     insecure: insecure.status,
+    others: await Promise.all(
+      ["POST", "PUT", "DELETE"].map((method) =>
+        visitNode(node, "/", { host, method }).then(({ status }) => [403, 405].includes(status)),
+      ),
+    ),
   };
 }
 
@@ -77,6 +83,7 @@ const DUTIES = {
   headers: Object.values(HEADERS),
   refused: [403, 403],
   insecure: 200,
+  others: [true, true, true],
 };
 
 const toEdge = (kind: Kind, port: number): string =>
@@ -112,4 +119,21 @@ test.each<[Kind, boolean]>([
   expect([first?.status, first?.content === entry]).toEqual([200, true]);
   const missing = bare.length > 0 ? expect.any(Number) : 404;
   expect([unknown?.status, unknown?.content === entry, script?.status]).toEqual([clientRoutes ? 200 : missing, clientRoutes, missing]);
+}); // prettier-ignore
+
+test.each<[Kind]>([["varnish"], ["nginx"], ["squid"], ["trafficserver"]])("%s as it is printed behind what speaks https: plain http is led there", async (kind) => {
+  const folder = writeFiles(temporaryFolder("web-root"), { "index.html": "boats" });
+  const root = new WebRoot(folder);
+  const origin = await root.start();
+  stopAtEnd(() => {
+    root.stop();
+  });
+  const toSettings = (port: number): string =>
+    `site: Pelican Sound Ferries\ndestinations:\n  web:\n    url: https://www.pelican.test/\n    store: { kind: folder, folder: ${folder} }\n    edge: { kind: purge, nodes: ["http://127.0.0.1:${port}"], token: ferry-token }\n`;
+  const more = ["--origin", origin, "--purge-from", "127.0.0.0/8"];
+  const node = await startCache(kind, origin, {}, printSetUp(kind, toSettings, more));
+  const ask = (proto: string) => visitNode(node, "/?a=1", { host: "www.pelican.test", headers: { "x-forwarded-proto": proto } }); // prettier-ignore
+  const [plain, secure] = [await ask("http"), await ask("https")];
+  expect([plain.status, plain.headers.location]).toEqual([301, "https://www.pelican.test/?a=1"]);
+  expect([secure.status, secure.content]).toEqual([200, "boats"]);
 }); // prettier-ignore

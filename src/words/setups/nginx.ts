@@ -35,6 +35,7 @@ export function toNginx(setup: CacheSetup, hostName: string | undefined): Printe
     "  error_page 418 = @purge;",
     "  if ($edge_refused) { return 403; }",
     "  if ($request_method = PURGE) { return 418; }",
+    "  if ($request_method !~ ^(GET|HEAD)$) { return 405; }",
     "  # Two spellings of one address would be one copy of two answers.",
     '  if ($edge_asked ~* "//|/\\.\\.?(/|$)|%2f|%5c|%2e") { return 404; }',
     leadsToHttps && "  if ($http_x_forwarded_proto = http) { return 301 https://$host$request_uri; }",

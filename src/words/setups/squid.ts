@@ -31,6 +31,8 @@ export function toSquid(setup: CacheSetup): PrintedSetup {
     `acl token req_header ${purge.header} ^${TOKEN}$`,
     `http_access allow purge ${purge.from.length > 0 ? "purgers " : ""}token`,
     "http_access deny purge",
+    "acl reads method GET HEAD",
+    "http_access deny !reads",
     leadsToHttps && [
       "acl insecure req_header X-Forwarded-Proto ^http$",
       "deny_info 301:https://%H%R insecure",

@@ -87,12 +87,13 @@ function toTurns(
 }
 
 function toAllowed(from: readonly string[]): string {
-  const deny = (addresses: string): string =>
-    `  - { apply: in, ip_addrs: ${addresses}, action: deny, methods: [${from.length > 0 ? "PURGE, " : ""}PUSH, DELETE, TRACE] }`;
+  const allow = (addresses: string, methods: string): string =>
+    `  - { apply: in, ip_addrs: ${addresses}, action: allow, methods: [${methods}] }`;
+  const others = from.length > 0 ? "GET, HEAD" : "GET, HEAD, PURGE";
   return toLines(
     "ip_allow:",
-    from.map((network) => `  - { apply: in, ip_addrs: "${network}", action: allow, methods: ALL }`),
-    deny("0/0"),
-    deny('"::/0"'),
+    from.map((network) => allow(`"${network}"`, "GET, HEAD, PURGE")),
+    allow("0/0", others),
+    allow('"::/0"', others),
   );
 }

@@ -42,6 +42,7 @@ function toReceive(setup: CacheSetup, marks: readonly string[]): string[] {
     "sub vcl_recv {",
     "  set req.http.Host = std.tolower(req.http.Host);",
     ...toPurge(setup),
+    '  if (req.method != "GET" && req.method != "HEAD") { return (synth(405)); }',
     ...(missing ? AGAIN : []),
     ...marks.map((name) => `  unset req.http.${name};`),
     ...(leadsToHttps ? TO_HTTPS : []),
@@ -194,7 +195,7 @@ function toMissing({ page, entry, endings }: NonNullable<CacheSetup["missing"]>)
           "    }",
         ];
   return [
-    '  if (req.restarts == 0 && (resp.status == 403 || resp.status == 404) && (req.method == "GET" || req.method == "HEAD")) {',
+    "  if (req.restarts == 0 && (resp.status == 403 || resp.status == 404)) {",
     '    set req.http.X-Stands-As = "404";',
     ...(entry === undefined ? [`    set req.url = ${quote(page)};`] : []),
     ...route,
