@@ -1,6 +1,7 @@
-import { execFileSync } from "node:child_process";
+import { execFileSync, spawn } from "node:child_process";
+import { once } from "node:events";
 import { chmodSync, mkdirSync, writeFileSync } from "node:fs";
-import { createServer, type AddressInfo } from "node:net";
+import { createServer, type AddressInfo, type Server } from "node:net";
 import { basename, join, resolve } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
@@ -21,12 +22,27 @@ export const stopAll = (): void => {
   for (const stop of stops.splice(0)) stop();
 };
 
-async function findPort(): Promise<number> {
+const openPort = async (port: number): Promise<Server | undefined> => {
   const server = createServer();
-  await new Promise<void>((done) => server.listen(0, "127.0.0.1", done));
-  const { port } = server.address() as AddressInfo;
-  await new Promise((done) => server.close(done));
-  return port;
+  const opened = once(server.listen(port, "127.0.0.1"), "listening");
+  return opened.then(
+    () => server,
+    () => undefined,
+  );
+};
+
+/** A port that is free, and the next one as well: one of them asks itself through it. */
+async function findPort(): Promise<number> {
+  for (;;) {
+    const server = await openPort(0);
+    const { port } = server?.address() as AddressInfo;
+    const next = await openPort(port + 1);
+    for (const one of [server, next]) {
+      one?.close();
+      if (one) await once(one, "close");
+    }
+    if (next) return port;
+  }
 }
 
 /** A port that was free may be taken by the time that a server gets there. */
@@ -71,7 +87,13 @@ async function startOnce(
   const env = { ...process.env, ...own, PURGE_TOKEN: TOKEN };
   // Before it starts: one that does not answer is stopped as well.
   stopAtEnd(() => execFileSync(join(SCRIPTS, `stop-${kind}.sh`), [data], { stdio: "ignore" }));
-  execFileSync(join(SCRIPTS, `start-${kind}.sh`), [String(port), origin, data], { env, stdio: "ignore" });
+  // Beside this process: the origin that it may ask answers out of it.
+  const child = spawn(join(SCRIPTS, `start-${kind}.sh`), [String(port), origin, data], {
+    env,
+    stdio: "ignore",
+  });
+  const [exit] = (await once(child, "exit")) as [number | null];
+  if (exit !== 0) throw new Error(`${kind} did not start`);
   return `http://127.0.0.1:${port}`;
 }
 
