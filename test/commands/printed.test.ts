@@ -44,6 +44,11 @@ test.each<[string, Parts, readonly string[], RegExp]>([
   expect(await print(parts, ...args)).toMatchObject({ exit: 2, stdout: "", stderr: expect.stringMatching(words) as string });
 }); // prettier-ignore
 
+test.each(["--origin=http://10.0.0.9", "--purge-from=10.0.0.0/24", "--into=edge"])("%s without --print is no order to change anything", async (option) => {
+  const outcome = await project({ store: BUCKET }).run(["provision", "--yes", option], { EDGE_TOKEN: TOKEN });
+  expect(outcome).toMatchObject({ exit: 2, stderr: expect.stringContaining("say --print") as string });
+}); // prettier-ignore
+
 test("no token in the settings: a cache that anybody may have forgotten is not set up", async () => {
   const text = toSettings({}).replace(/, token: "[^"]*"/, "");
   const outcome = await new ProjectHere(text, NO_KEYS).run(["provision", "--print", "nginx", ...ORIGIN]);

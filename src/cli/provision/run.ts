@@ -23,6 +23,8 @@ import { openBucket } from "../wiring/open.ts";
 
 /** `provision`. @returns the exit code */
 export function provisionDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
+  const lonely = ["origin", "purge-from", "into"].find((name) => args[name] !== undefined);
+  if (lonely !== undefined) throw usage(`--${lonely} says something of what is printed: say --print WHAT`);
   const print = (result: ProvisionResult): void => {
     printResult(args, terminal, result, () => showProvision(result, terminal));
   };

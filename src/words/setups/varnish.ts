@@ -41,10 +41,10 @@ function toReceive(setup: CacheSetup, marks: readonly string[]): string[] {
   return [
     "sub vcl_recv {",
     "  set req.http.Host = std.tolower(req.http.Host);",
+    ...marks.map((name) => `  unset req.http.${name};`),
     ...toPurge(setup),
     '  if (req.method != "GET" && req.method != "HEAD") { return (synth(405)); }',
     ...(missing ? AGAIN : []),
-    ...marks.map((name) => `  unset req.http.${name};`),
     ...(leadsToHttps ? TO_HTTPS : []),
     ...(redirects.length > 0
       ? [
