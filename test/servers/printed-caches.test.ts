@@ -1,7 +1,15 @@
 import { readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
-import { deliverInFlight, printSetUp, startCache, stopAll, stopAtEnd, type Kind } from "../support/caches.ts";
+import {
+  deliverInFlight,
+  PATIENT,
+  printSetUp,
+  startCache,
+  stopAll,
+  stopAtEnd,
+  type Kind,
+} from "../support/caches.ts";
 import { Project, useSandboxes } from "../support/program.ts";
 import type { VerifyResult } from "../../src/results/verification.ts";
 import { visitNode, WebRoot } from "../support/web-root.ts";
@@ -86,8 +94,8 @@ const DUTIES = {
   others: [true, true, true],
 };
 
-const toEdge = (kind: Kind, port: number): string =>
-  `{ kind: purge, url: "http://127.0.0.1:${port}", token: ferry-token, settle: 0s, longestFetch: 4s, query: ignored, minimumFreshness: 0s, negative: 0s${kind === "varnish" ? ", patterns: path" : ""} }`;
+const toEdge = (kind: Kind, port: number, longest: string): string =>
+  `{ kind: purge, url: "http://127.0.0.1:${port}", token: ferry-token, settle: 0s${longest}, query: ignored, minimumFreshness: 0s, negative: 0s${kind === "varnish" ? ", patterns: path" : ""} }`;
 
 test.each<[Kind, boolean]>([
   ["varnish", false],
@@ -100,10 +108,10 @@ test.each<[Kind, boolean]>([
   const sandbox = await startSandbox();
   const { facts } = sandbox;
   const build = clientRoutes ? `${BUILDS}/2, clientRoutes: true` : `${BUILDS}/2`;
-  const toSettings = (port: number): string =>
-    `site: Pelican Sound Ferries\nbuild: { folder: ${build} }\n${RULES}destinations:\n  web:\n    url: http://127.0.0.1:${port}/\n    store: { kind: s3, bucket: ${facts.bucket}, region: ${facts.region}, endpoint: "${facts.endpoint}", prefix: site/ }\n    edge: ${toEdge(kind, port)}\n    expect: { headers: ${JSON.stringify(HEADERS)} }\n`;
+  const toSettings = (port: number, longest = PATIENT): string =>
+    `site: Pelican Sound Ferries\nbuild: { folder: ${build} }\n${RULES}destinations:\n  web:\n    url: http://127.0.0.1:${port}/\n    store: { kind: s3, bucket: ${facts.bucket}, region: ${facts.region}, endpoint: "${facts.endpoint}", prefix: site/ }\n    edge: ${toEdge(kind, port, longest)}\n    expect: { headers: ${JSON.stringify(HEADERS)} }\n`;
   const node = await startCache(kind, facts.endpoint, {}, printSetUp(kind, toSettings, []));
-  const project = new Project(toSettings(Number(new URL(node).port)), facts);
+  const project = new Project(toSettings(Number(new URL(node).port), ", longestFetch: 4s"), facts);
   await project.run(["provision", "--readers", "public", "--yes"]);
   await project.result(["deliver"]);
   const verified = await project.run(["verify", "--format", "json"]);

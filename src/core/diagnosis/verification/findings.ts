@@ -211,6 +211,12 @@ const findUnexpected = (
     ];
   });
 
+/**
+ * Seconds by which a copy that was just fetched may seem old: its `Date` is in whole seconds, by another clock, and the time
+ * that the fetch took counts too (RFC 9111 §4.2.3).
+ */
+const SEEMING_AGE = 5;
+
 /** An age, or a time left to live, that is beyond what the response itself allows (RFC 9111 §5.1, RFC 9211 §2.5). */
 function findHeldTooLong(
   { headers: recorded }: RecordedParcel,
@@ -221,7 +227,7 @@ function findHeldTooLong(
   if (allowed === undefined) return [];
   const age = Number(headers.age ?? "0");
   const left = Number(/;\s*hit\b.*;\s*ttl=(\d+)/.exec(headers["cache-status"] ?? "")?.[1] ?? "0");
-  if (age <= allowed && left <= allowed) return [];
+  if (age <= allowed + SEEMING_AGE && left <= allowed) return [];
   const found: Found = left > allowed ? { code: "left", seconds: left } : { code: "age", seconds: age };
   return [symptom("held-too-long", { code: "held-at-most", seconds: allowed }, found)];
 }

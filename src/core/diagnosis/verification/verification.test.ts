@@ -1,4 +1,5 @@
 import { PureDestination } from "../../../../test/support/pure-destination.ts";
+import { parseEdgeFreshness } from "../../model/cache-control.ts";
 import type { VisitorAnswer } from "../../model/visitor-answer.ts";
 import type { RedirectRule } from "../../addresses/redirects.ts";
 import type { EdgeRules } from "../../model/edge-rules.ts";
@@ -136,6 +137,12 @@ const withHeader = (name: string, value: string) => (check: Check) => {
   const { headers, ...answer } = answerRightly(check);
   return { ...answer, headers: { ...headers, [name]: value } };
 };
+/** A script is so many seconds older than it may become. */
+const beyond = (seconds: number) => (check: Check) => {
+  if (check.kind !== "content" || check.address !== "/app.js") return answerRightly(check);
+  const allowed = parseEdgeFreshness(check.parcel.headers["cache-control"]) ?? Number.NaN;
+  return withHeader("age", String(allowed + seconds))(check);
+};
 const oldHash = older.parcels.find(({ key }) => key === "index.html")?.hash;
 
 test.each<[string, (check: Check) => VisitorAnswer | undefined, Parameters<typeof look>[1], string[]]>([
@@ -151,6 +158,8 @@ test.each<[string, (check: Check) => VisitorAnswer | undefined, Parameters<typeo
   ["a type that the edge sets", at("/app.js", { headers: { "content-type": "text/plain" } }), {}, ["type: header-set-by-edge", "cache-control: header-set-by-edge", "not-compressed: compression-off"]],
   ["a copy that may live on for longer than it was given", withHeader("cache-status", "near; hit; ttl=40000000"), {}, ["held-too-long: edge-holds-longer"]],
   ["a copy that may live on for less", withHeader("cache-status", "near; hit; ttl=60"), {}, []],
+  ["a copy whose fetch took seconds", beyond(5), {}, []],
+  ["a copy that is held for seconds more", beyond(6), {}, ["held-too-long: edge-holds-longer"]],
   ["a copy that is older than it may become", withHeader("age", "40000000"), {}, ["held-too-long: edge-holds-longer"]],
   ["a failing origin", at("/", { status: 502 }), {}, ["failing: origin-fails"]],
   ["the first page for every address", (check) => (check.kind.startsWith("missing") ? { status: 200, headers: {}, hash: "x", size: 1 } : answerRightly(check)), {}, ["not-found-page: entry-answers-for-all", "script-answered: entry-answers-for-all"]],
