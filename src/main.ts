@@ -4,7 +4,11 @@ declare const __VERSION__: string;
 // The only place that sets the exit code. Asking for the version must cost next to nothing, so it loads nothing.
 const args = process.argv.slice(2);
 if ((args[0] === "--version" || args[0] === "-V") && args.length === 1) {
-  process.stdout.write(`${__VERSION__}\n`);
+  try {
+    process.stdout.write(`${__VERSION__}\n`);
+  } catch {
+    process.exitCode = 74;
+  }
 } else {
   const { runKept } = await import("./kept-code.ts");
   // What a command compiles is kept under its name, so that none pays for the others.
@@ -16,7 +20,7 @@ if ((args[0] === "--version" || args[0] === "-V") && args.length === 1) {
   );
   process.exitCode = await program.exports.run(args, __VERSION__);
   // Who has stopped a run does not wait for an edge's answer or a pause between two tries.
-  if (process.exitCode === 130 || process.exitCode === 143) process.exit();
+  if (process.exitCode > 128) process.exit();
   program.keep(program.exports.COMMANDS.some((command) => command.name === name) ? name : "other");
 }
 

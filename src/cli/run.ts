@@ -1,3 +1,4 @@
+import { OperatorError } from "../core/model/failure.ts";
 import type { ExitCode } from "../words/exits.ts";
 import { readEnvironmentOptions } from "../settings/environment.ts";
 import { COMMON, type Arguments, type Command, type Option } from "./frame/command.ts";
@@ -20,6 +21,7 @@ import { setupCommand } from "./setup/command.ts";
 import { sandboxCommand } from "./sandbox/command.ts";
 import { listOptions, parseCall } from "./frame/parse.ts";
 import { prepareOutput } from "./frame/output.ts";
+import { endNow, listenForSignals } from "./frame/signals.ts";
 import { watchMemory } from "./frame/memory-watch.ts";
 import { showFailure } from "./frame/failure.ts";
 import { showCommandHelp, showHelp } from "./frame/help.ts";
@@ -50,6 +52,8 @@ export async function run(argv: readonly string[], version: string): Promise<Exi
   const terminal = openTerminal(!argv.includes("--no-color"));
   // Whoever asks for JSON is told in JSON, too, that the rest of the call is wrong.
   let args: Arguments = { format: findFormat(argv, terminal.environment) };
+  // Where nobody else listens there is nothing to be ended well, only to be cleared away.
+  const endListening = listenForSignals(endNow);
   const endWatch = watchMemory((error) => process.exit(showFailure(error, args, terminal)));
   try {
     const readEnvironment = (command: Command): Arguments => readEnvironmentOf(command, terminal);
@@ -61,12 +65,24 @@ export async function run(argv: readonly string[], version: string): Promise<Exi
     }
     ({ args } = call);
     prepareOutput(args, terminal);
-    return await call.command.run(args, terminal);
+    const exit = await call.command.run(args, terminal);
+    return exit === 0 ? await tellLost(terminal) : exit;
   } catch (error) {
     return showFailure(error, args, terminal);
   } finally {
     endWatch();
+    endListening();
   }
+}
+
+/** Says what could not be written of a run that went well. @returns the exit code */
+async function tellLost(terminal: Terminal): Promise<ExitCode> {
+  // A pipe tells a little later.
+  await new Promise((done) => setImmediate(done));
+  const lost = terminal.lost();
+  if (!lost) return 0;
+  // Past the form of the result: whatever of that could be written must stay whole.
+  return showFailure(new OperatorError("output-lost", { ...lost }), {}, terminal);
 }
 
 /** The form that a call asks for, before all of it is read. */

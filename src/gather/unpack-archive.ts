@@ -1,5 +1,4 @@
-import { createReadStream, createWriteStream, mkdirSync, mkdtempSync, rmSync, statSync } from "node:fs";
-import { tmpdir } from "node:os";
+import { createReadStream, createWriteStream, mkdirSync, statSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { Transform, type Readable } from "node:stream";
 import { pipeline } from "node:stream/promises";
@@ -7,6 +6,8 @@ import { crc32, createGunzip } from "node:zlib";
 import { extract } from "tar-stream";
 import { openPromise } from "yauzl";
 import { OperatorError } from "../core/model/failure.ts";
+import { makeTemporaryFolder, toTemporaryFailure, type TemporaryFolder } from "./temporary-folder.ts";
+import { toUnreadable } from "./unreadable.ts";
 
 export const ARCHIVE = /\.(zip|tar|tar\.gz|tgz)$/i;
 
@@ -16,38 +17,35 @@ const MOST_TIMES = 200;
 const ALWAYS_ALLOWED_BYTES = 100e6;
 const MOST_ENTRIES = 500_000;
 
-export interface Unpacked {
-  readonly folder: string;
-  readonly dispose: () => void;
-}
-
 /**
  * Unpacks a build's archive as a stream into a folder of its own, which `dispose` removes.
  * Names that lead out of it, links, special files, bombs, and archives that are cut off or damaged are refused
- * (`archive-refused`); nothing is left behind then. Throws `no-build` where there is no such file.
+ * (`archive-refused`); nothing is left behind then. Throws `no-build` where there is no such file, `build-unreadable` where
+ * it can't be read, and `temporary-failed` where there is no room for what is in it.
  */
-export async function unpackArchive(file: string): Promise<Unpacked> {
+export async function unpackArchive(file: string): Promise<TemporaryFolder> {
   const stat = statSync(file, { throwIfNoEntry: false });
   // Reading a pipe would wait for its other end.
   if (stat?.isFile() !== true) throw new OperatorError("no-build", { folder: file });
-  const folder = mkdtempSync(join(tmpdir(), "courier-build-"));
-  const dispose = (): void => {
-    rmSync(folder, { recursive: true, force: true });
-  };
+  const { folder, dispose } = makeTemporaryFolder("build");
   const target = new UnpackTarget(file, folder, stat.size);
   try {
     await (/\.zip$/i.test(file) ? unpackZip(file, target) : unpackTar(file, target));
     return { folder, dispose };
   } catch (error) {
     dispose();
-    if (error instanceof OperatorError) throw error;
-    throw new OperatorError(
-      "archive-refused",
-      { file, reason: `it can't be read: ${(error as Error).message}` },
-      {},
-      error,
-    );
+    throw error instanceof OperatorError ? error : toArchiveFailure(file, error);
   }
+}
+
+/** What the system answers where a name can't be written, however much room there is: that is a matter of the archive. */
+const UNFIT = new Set(["EEXIST", "EISDIR", "ENOTDIR", "ENAMETOOLONG", "EINVAL", "EILSEQ"]);
+
+function toArchiveFailure(file: string, error: unknown): OperatorError {
+  const { syscall, path, code = "", message } = error as NodeJS.ErrnoException;
+  if (syscall === "read" || path === file) return toUnreadable(file, error);
+  if (syscall !== undefined && !UNFIT.has(code)) return toTemporaryFailure(error);
+  return new OperatorError("archive-refused", { file, reason: `it can't be read: ${message}` }, {}, error);
 }
 
 /** Where entries go, and what they may not do. */

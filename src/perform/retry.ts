@@ -10,6 +10,8 @@ export interface RetryTools {
   readonly countRetry: () => void;
   /** The store asked for less at a time. */
   readonly noteThrottled?: () => void;
+  /** The same outcome, or a failure as soon as somebody stops the run; absent: nobody does. */
+  readonly orStop?: <T>(work: Promise<T>) => Promise<T>;
 }
 
 const TRANSIENT = new Set(["unreachable", "throttled", "server", "conflict"]);
@@ -35,7 +37,7 @@ async function* retriedPages<Page>(list: () => AsyncIterable<Page>, tools: Retry
 
 async function retry<T>(
   call: () => Promise<T>,
-  { clock, report, countRetry, noteThrottled }: RetryTools,
+  { clock, report, countRetry, noteThrottled, orStop = (work) => work }: RetryTools,
 ): Promise<T> {
   for (let tried = 1; ; tried++) {
     try {
@@ -58,7 +60,7 @@ async function retry<T>(
         waitMs,
         why: error.facts.code ?? error.kind,
       });
-      await clock.sleep(waitMs);
+      await orStop(clock.sleep(waitMs));
     }
   }
 }

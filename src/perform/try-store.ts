@@ -26,7 +26,7 @@ export async function tryStore(
       return await task();
     } catch (error) {
       if (!(error instanceof StoreError) || error.kind !== "denied") throw error;
-      denials.push({ kind: error.kind, ...error.facts });
+      denials.push({ kind: error.kind, answer: error.message, ...error.facts });
       return undefined;
     }
   };

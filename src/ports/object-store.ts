@@ -1,3 +1,4 @@
+import type { TlsFault } from "../core/model/tls-fault.ts";
 import type { OtherPlace } from "../core/model/plan.ts";
 import type { ObjectKey, Sha256 } from "../core/model/names.ts";
 import type { WebsiteSettings } from "../core/model/website.ts";
@@ -146,6 +147,8 @@ export type StoreErrorKind =
   | "wrong-region"
   | "clock-skew"
   | "no-credentials"
+  | "no-region"
+  | "tls"
   | "credentials-refused"
   | "denied"
   | "precondition"
@@ -165,6 +168,8 @@ export interface StoreErrorFacts {
   readonly requestId?: string;
   readonly retryAfterMs?: number;
   readonly region?: string;
+  /** Of kind `tls`: why there is no safe connection. */
+  readonly tls?: TlsFault;
 }
 
 /** What an adapter makes of any failure of its store. `message` is the store's own answer. */

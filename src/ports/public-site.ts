@@ -1,3 +1,4 @@
+import type { TlsFault } from "../core/model/tls-fault.ts";
 import type { VisitorAnswer } from "../core/model/visitor-answer.ts";
 import type { UrlPath } from "../core/model/names.ts";
 
@@ -12,5 +13,7 @@ export interface AskOptions {
 export interface PublicSite {
   /** Asks for an address of the site, with its query if it has one; undefined where nobody answers there. Never throws. */
   ask(address: UrlPath, options?: AskOptions): Promise<VisitorAnswer | undefined>;
+  /** Why there is no safe connection, where that is why the last one was not answered; absent: nothing says so. */
+  readonly unsafe?: () => TlsFault | undefined;
   close(): void;
 }

@@ -2,10 +2,12 @@ import type { Asked, CauseNames, Found, Link, LinkCause, SeenHabit } from "../co
 import type { OtherwiseNames } from "../core/diagnosis/checkup/distribution-link.ts";
 import { wordsOfDistributionByHand, wordsOfDistributionStep } from "./distribution.ts";
 import type { EdgeFailure } from "../core/model/edge.ts";
+import { findTlsFault, type TlsFault } from "../core/model/tls-fault.ts";
 import type { StoreAction } from "../core/model/store-action.ts";
 import { showAction, showRightFor } from "./actions.ts";
 import { showEdgeFailure } from "./edges.ts";
 import { counted, fillIn } from "./text.ts";
+import { wordsOfTls } from "./tls.ts";
 
 /** Why a link broke, and what to do. Words in braces are filled in. */
 const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> = {
@@ -14,9 +16,14 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
     "run your build; or say where it is: build.folder, or --build",
   ],
   "no-credentials": [
-    "no credentials were found in the environment, in a profile, or as a web identity",
-    "set AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY, or name a profile (store.profile)",
+    "there are no credentials: {answer}",
+    "mend that, or set AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY, or name another profile (store.profile)",
   ],
+  "no-region": [
+    "the settings have neither store.region nor store.endpoint, and no region is set on this machine",
+    "set store.region, or AWS_REGION, or region in the profile",
+  ],
+  "store-tls": ["{why}", "{mend}"],
   "credentials-refused": [
     "the store does not know this key, or the secret does not belong to it, or both have expired",
     "check which credentials are found ({source}), and make new ones if they have expired",
@@ -111,11 +118,12 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
     "the certificate is for {names}, not for {host}",
     "add the name to the edge (an alternate domain name) and to its certificate",
   ],
-  "certificate-untrusted": [
-    "browsers do not trust who signed the certificate ({code})",
-    "use a certificate of a public authority, with the whole chain",
-  ],
+  "certificate-untrusted": ["this machine does not trust the certificate: {why} ({code})", "{mend}"],
   "certificate-ends": ["the certificate ends soon, on {until}", "see that it is renewed"],
+  "tls-too-old": [
+    "what listens there speaks only versions of TLS that are no longer safe ({code})",
+    "let the edge speak TLS 1.2 or later",
+  ],
   "no-tls": [
     "something listens there, and it does not speak TLS ({code})",
     "switch HTTPS on at the edge, or say http:// in the destination's url",
@@ -238,11 +246,20 @@ export function wordsOfLink({ asked, found, cause, names = {} }: Link): LinkWord
 const byWho = (distributions: readonly string[] | undefined): string =>
   distributions === undefined ? "everybody" : `the distribution ${distributions.join(", ")}`;
 
+const TRUSTED =
+  "use a certificate of a public authority, with the whole chain; where browsers here trust it, as in a company network, name the file with its issuer's certificate: NODE_EXTRA_CA_CERTS=FILE.pem";
+
 /** Words in the place of what the core tells otherwise. */
 const NAMES: { readonly [Cause in LinkCause]?: (names: never) => CauseNames } = {
   "clock-off": ({ skewMs }: { readonly skewMs: number | undefined }) => ({
     skew: skewMs === undefined ? "a quarter of an hour or more" : showSpan(Math.abs(skewMs)),
   }),
+  "certificate-untrusted": ({ code }: { readonly code: string }) => {
+    const fault = findTlsFault({ code }) ?? "other";
+    const isOfIssuer = fault === "self-signed" || fault === "unknown-issuer";
+    return { ...wordsOfTls(fault), ...(isOfIssuer && { mend: TRUSTED }) };
+  },
+  "store-tls": ({ tls }: { readonly tls: TlsFault }) => ({ ...wordsOfTls(tls) }),
   "clock-drifts": ({ skewMs }: { readonly skewMs: number }) => ({ skew: showSpan(Math.abs(skewMs)) }),
   "wrong-region": ({ region }: { readonly region: string }) => ({
     region: region === "" ? "" : `: ${region}`,

@@ -1,10 +1,11 @@
+import { showUnsafe } from "./tls.ts";
 import type { EdgeFailure, EdgeWait } from "../core/model/edge.ts";
 import { counted } from "./text.ts";
 
 type Of<Kind extends EdgeFailure["kind"]> = EdgeFailure & { readonly kind: Kind };
 
 const FAILURES: { readonly [Kind in EdgeFailure["kind"]]: (of: never) => string } = {
-  "no-credentials": () => "no credentials for it were found",
+  "no-credentials": ({ answer = "" }: Of<"no-credentials">) => `there are no credentials for it: ${answer}`,
   "credentials-refused": ({ code = "" }: Of<"credentials-refused">) =>
     `it does not accept the credentials (${code})`,
   denied: ({ node }: Of<"denied">) =>
@@ -17,6 +18,7 @@ const FAILURES: { readonly [Kind in EdgeFailure["kind"]]: (of: never) => string 
   other: ({ answer = "", code = "" }: Of<"other">) => answer || code,
   unconfirmed: ({ seconds, wait }: Of<"unconfirmed">) =>
     `not confirmed within ${seconds} s (${showEdgeWait(wait)})`,
+  tls: ({ tls, node }: Of<"tls">) => `${node === undefined ? "" : `${node}: `}${showUnsafe(tls)}`,
   unreachable: ({ node, code = "", answer = "" }: Of<"unreachable">) =>
     `${node} could not be asked: ${code || answer}`,
   "refused-purge": ({ node, status }: Of<"refused-purge">) =>

@@ -7,6 +7,7 @@ import type { ObjectKey } from "../core/model/names.ts";
 import type { ControlAction } from "../core/model/distribution.ts";
 import type { Problem } from "../core/model/problem.ts";
 import type { StoreAction } from "../core/model/store-action.ts";
+import type { TlsFault } from "../core/model/tls-fault.ts";
 import type { Unseen } from "../core/model/warning.ts";
 import type { NotAnAddress } from "../core/edges/hand-invalidation.ts";
 import { showAction, showRightFor } from "./actions.ts";
@@ -15,6 +16,7 @@ import { showControlAction, showControlRight } from "./distribution.ts";
 import { showWrongRead, wordsOfStep } from "./provision.ts";
 import { showRefusals } from "./problems.ts";
 import { listed } from "./text.ts";
+import { wordsOfTls } from "./tls.ts";
 import { showHolder, showUnseen } from "./warnings.ts";
 
 const UNREADABLE: Readonly<Record<UnreadableCause["code"], (format: string) => string>> = {
@@ -35,6 +37,30 @@ const UNREADABLE_PARTS: Readonly<Record<UnreadablePart, (code: string) => string
   "too-long": () => "its path is longer than this system allows",
   failed: (code) => `the system answers ${code}`,
 };
+
+/** What a system says of a file (errno(3)), in words. */
+const SYSTEM_CAUSES: Readonly<Record<string, string>> = {
+  ENOSPC: "the disk is full",
+  EDQUOT: "this user may not use more of the disk",
+  EFBIG: "it would be larger than this system allows",
+  EROFS: "that disk can only be read",
+  EACCES: "this user may not do that there",
+  EPERM: "this user may not do that there",
+  ENOENT: "there is no such file or folder",
+  ENOTDIR: "a file stands where a folder should be",
+  EISDIR: "it is a folder",
+  EEXIST: "something else stands there",
+  ELOOP: "its links lead in a circle",
+  EMFILE: "too many files are open",
+  ENFILE: "too many files are open",
+  EBUSY: "another program has it open",
+  EIO: "the disk or the terminal fails",
+};
+
+const showSystemCause = ({ cause }: { readonly cause: string }): FailureData => ({
+  why:
+    SYSTEM_CAUSES[cause] === undefined ? `the system answers ${cause}` : `${SYSTEM_CAUSES[cause]} (${cause})`,
+});
 
 const SETTINGS_UNREADABLE: Readonly<Record<string, string>> = {
   "no-file": "it is no file (a folder, a pipe or a device)",
@@ -79,6 +105,10 @@ const showMistake = ({ file, line, column, path, message }: ToldMistake): string
 
 /** Words in the place of what the core tells by codes. */
 export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureData } = {
+  "output-failed": showSystemCause,
+  "output-lost": showSystemCause,
+  "temporary-failed": showSystemCause,
+  "file-failed": showSystemCause,
   refused: ({ problems }: { readonly problems: readonly Problem[] }) => ({
     problems: showRefusals(problems),
   }),
@@ -127,6 +157,7 @@ export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => Fai
   "provision-lost": ({ steps }: { readonly steps: readonly ProvisionStep[] }) => ({
     steps: steps.map((step) => wordsOfStep(step).what).join("; "),
   }),
+  "tls-failed": ({ tls }: { readonly tls: TlsFault }) => ({ ...wordsOfTls(tls) }),
   "no-credentials": ({ control }: { readonly control?: ControlAction }) =>
     control === undefined ? {} : { control: undefined, action: `could not ${showControlAction(control)}` },
   "distribution-failed": ({ action }: { readonly action: ControlAction }) => ({

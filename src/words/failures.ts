@@ -42,9 +42,20 @@ export const FAILURES = {
   },
   "output-failed": {
     exit: 2,
-    message: "{file} can't be written: the system answers {cause}",
-    hint: "name another file with --output or --summary",
+    message: "{file} can't be written: {why}",
+    hint: "name another file with --output or --summary; nothing else was done",
   },
+  "output-lost": {
+    exit: 74,
+    message: "what was to be done is done, but {what} could not be written: {why}",
+    hint: "see to it that it can be written, and ask again: rcourier releases tells what was delivered",
+  },
+  "temporary-failed": {
+    exit: 2,
+    message: "no temporary files can be written in {folder}: {why}",
+    hint: "mend that, or name another folder in TMPDIR (on Windows in TEMP); nothing else was done",
+  },
+  "file-failed": { exit: 1, message: "{file}: {why}", hint: "mend that, then make the same call again" },
   "no-such-file": { exit: 2, message: "the build at {folder} has no file {name}", hint: "{nearest}" },
   "destination-unknown": {
     exit: 2,
@@ -120,6 +131,11 @@ export const FAILURES = {
     exit: 1,
     message: "{action}: no answer from the store at {endpoint} ({cause})",
     hint: "is it running, and are address and port right? {written}",
+  },
+  "tls-failed": {
+    exit: 1,
+    message: "{action}: there is no safe connection to {endpoint}: {why}",
+    hint: "{mend}; {written}",
   },
   "no-such-bucket": {
     exit: 1,
@@ -322,8 +338,14 @@ export const FAILURES = {
   },
   "no-credentials": {
     exit: 7,
-    message: "{action}: no credentials were found ({cause})",
-    hint: "set them in the environment or a profile (store.profile); {written}",
+    message: "{action}: there are no credentials: {cause}",
+    hint: "mend that, or set them in the environment or in another profile (store.profile); {written}",
+  },
+  "no-region": {
+    exit: 2,
+    message:
+      "{action}: the settings have neither store.region nor store.endpoint, and no region is set on this machine",
+    hint: "set store.region, or AWS_REGION, or region in the profile; {written}",
   },
   "credentials-refused": {
     exit: 7,
@@ -341,6 +363,11 @@ export const FAILURES = {
     hint: "the site is whole, and the same call goes on from there; please report what it was at",
   },
   interrupted: { exit: 130, message: "interrupted", hint: `the same call goes on from there; {written}` },
+  "hung-up": {
+    exit: 129,
+    message: "ended: the terminal was closed",
+    hint: `the same call goes on from there; {written}`,
+  },
   terminated: {
     exit: 143,
     message: "ended from outside",

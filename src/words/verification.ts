@@ -1,3 +1,4 @@
+import { wordsOfTls } from "./tls.ts";
 import type { Cause, Finding } from "../core/diagnosis/verification/causes.ts";
 import type { Expected, Found } from "../core/diagnosis/verification/findings.ts";
 
@@ -20,7 +21,7 @@ export function wordsOfFinding(finding: Finding): FindingWords {
   return {
     expected,
     found: form === undefined ? found : `${found} (Accept-Encoding: ${form})`,
-    ...CAUSE_WORDS[cause]({ address, held: since + held, expected }),
+    ...CAUSE_WORDS[cause]({ address, held: since + held, expected, found: finding.found }),
   };
 }
 
@@ -53,6 +54,7 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   "no-cache-control": () => "no Cache-Control",
   "another-object": () => "another object",
   lacking: () => "nothing in the store",
+  unsafe: () => "no safe connection",
   status: ({ status, type }: FoundOf<"status">) =>
     type === undefined ? String(status) : `${status} ${type}`,
   redirect: ({ status, location }: FoundOf<"redirect">) => `${status} ${location}`,
@@ -65,16 +67,22 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
 
 const showFound = (found: Found): string => (FOUND[found.code] as (of: Found) => string)(found);
 
-type Words = (facts: { readonly address: string; readonly held: string; readonly expected: string }) => {
-  readonly why: string;
-  readonly hint: string;
-};
+type Words = (facts: {
+  readonly address: string;
+  readonly held: string;
+  readonly expected: string;
+  readonly found: Found;
+}) => { readonly why: string; readonly hint: string };
 
 const CAUSE_WORDS: Readonly<Record<Cause, Words>> = {
   "nobody-answers": () => ({
     why: "nobody answers at the public address: a wrong url, a name without an address, a server that is down",
     hint: "open the url in a browser; check the destination's url",
   }),
+  "no-safe-connection": ({ found }) => {
+    const { why, mend } = wordsOfTls(found.code === "unsafe" ? found.tls : "other");
+    return { why: `there is no safe connection to the public address: ${why}`, hint: mend };
+  },
   "edge-holds-old-copy": ({ address, held }) => ({
     why: `the edge holds an old copy${held}; the store has the right one: an invalidation was lost`,
     hint: `rcourier invalidate '${address}'`,

@@ -1,3 +1,4 @@
+import { showUnsafe } from "./tls.ts";
 import type { DeliveryWarning } from "../core/delivery/decide.ts";
 import type { Hold } from "../core/model/hold.ts";
 import type { OddAnswers, Unseen, Warning } from "../core/model/warning.ts";
@@ -12,10 +13,12 @@ export const showHolder = (hold: Hold | undefined): string =>
     : "a run whose hold can't be read";
 
 /** Why a fresh object counts as unseen. */
-export function showUnseen({ address, got, before }: Unseen): string {
+export function showUnseen({ address, got, tls, before }: Unseen): string {
   const answer =
     got === "nothing"
-      ? "nobody answered"
+      ? tls
+        ? showUnsafe(tls)
+        : "nobody answered"
       : got === "other-bytes"
         ? "other bytes came back"
         : `the answer was ${got.status}`;

@@ -12,6 +12,10 @@ const TOLD_BY_CODE: Partial<Record<FailureCode, FailureData>> = {
   "not-an-address": { address: "<address>", reason: "outside", basePath: "<reason>" },
   "content-gone": { release: "<release>", keys: ["<keys>"] },
   "no-such-file": { folder: "<folder>", name: "<name>", nearest: "<nearest>" },
+  "output-failed": { file: "<file>", cause: "<why>" },
+  "output-lost": { what: "<what>", cause: "<why>" },
+  "temporary-failed": { folder: "<folder>", cause: "<why>" },
+  "file-failed": { file: "<file>", cause: "<why>" },
   held: {
     hold: { work: "<who>", by: "b", host: "h", process: 1, at: "2026-03-04T14:20:00Z" },
     lease: "<lease>",

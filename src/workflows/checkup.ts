@@ -139,7 +139,7 @@ async function lookFirst(
     }
   } catch (error) {
     if (!(error instanceof StoreError)) throw error;
-    failure = { kind: error.kind, ...error.facts };
+    failure = { kind: error.kind, answer: error.message, ...error.facts };
   }
   const links = judgeFirstLook({ endpoint, bucket, source, skewMs }, failure);
   // Without the right to list, everything else can still be tried.

@@ -145,7 +145,10 @@ async function askAll(checks: readonly Check[], site: PublicSite, forms = FORMS)
       const observations: Observation[] = [];
       // Whether a client takes an encoding matters only where there is content.
       for (const form of check.kind === "content" ? forms : [forms[0] as string])
-        observations.push({ form, answer: await site.ask(address, { encoding: form }) });
+        observations.push({
+          ...{ form, answer: await site.ask(address, { encoding: form }) },
+          tls: site.unsafe?.(),
+        });
       asked.push([check, observations]);
     },
   );

@@ -195,6 +195,7 @@ async function probe({ run, place }: Visit, outlook: Outlook, stopwatch: Stopwat
     return {
       address: wanted.address,
       status: answer?.status,
+      tls: visitors.unsafe?.(),
       isRight: answer !== undefined && answer.status === 200 && wanted.hashes.includes(answer.hash ?? ""),
     };
   };

@@ -1,3 +1,4 @@
+import { findTlsFault } from "../../core/model/tls-fault.ts";
 import { lookup } from "node:dns/promises";
 import { isIP } from "node:net";
 import { connect, type TLSSocket } from "node:tls";
@@ -42,7 +43,8 @@ export const systemNetwork: Network = {
         end({ code: "ETIMEDOUT" });
       });
       socket.once("error", (error) => {
-        end({ code: codeOf(error) });
+        const tls = findTlsFault(error);
+        end({ code: codeOf(error), ...(tls && { tls }) });
       });
     }),
 };

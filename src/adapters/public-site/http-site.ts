@@ -1,6 +1,7 @@
 import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
 import type { LookupFunction } from "node:net";
 import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
+import { findTlsFault, type TlsFault } from "../../core/model/tls-fault.ts";
 import type { AskOptions, PublicSite } from "../../ports/public-site.ts";
 import { mostOf, NO_BOUNDS, type AskingBounds } from "../bounds.ts";
 import { giveUpAfter, readAnswer } from "../read-answer.ts";
@@ -19,16 +20,21 @@ export function createHttpSite(url: string, { stop, largest }: AskingBounds = NO
     new HttpAgent({ keepAlive: true, maxSockets: SOCKETS }),
     new HttpsAgent({ keepAlive: true, maxSockets: SOCKETS }),
   ];
+  let unsafe: TlsFault | undefined;
   return {
+    unsafe: () => unsafe,
     ask: async (address, options = {}) => {
       const target = `${options.isPlain === true ? `http://${hostname}` : origin}${address}`;
       for (let tried = 1; tried <= TRIES; tried++) {
         const signal = stop();
         const answer = await send(target, { ...options, signal }, agents)
           .then((response) => readAnswer(response, { mostBytes: mostOf(largest()), stop: signal }))
-          .catch(() => undefined);
-        // What was stopped is not begun again.
-        if (answer || signal?.aborted === true) return answer;
+          .catch((error: unknown) => {
+            unsafe = findTlsFault(error);
+            return undefined;
+          });
+        // What was stopped is not begun again, and no certificate becomes a better one.
+        if (answer || unsafe || signal?.aborted === true) return answer;
       }
       return undefined;
     },

@@ -19,6 +19,8 @@ function openPage(isLive = false): Terminal & { out: string[]; err: string[] } {
     columns: 80,
     redact: (text) => text,
     hide: () => undefined,
+    lost: () => undefined,
+    noteLost: () => undefined,
     command: () => undefined,
     print: (text) => out.push(text),
     say: (text) => err.push(text),

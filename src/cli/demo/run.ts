@@ -1,10 +1,10 @@
 import { request } from "node:http";
 import { buffer } from "node:stream/consumers";
-import { existsSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
-import { tmpdir } from "node:os";
+import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { OperatorError } from "../../core/model/failure.ts";
+import { makeTemporaryFolder } from "../../gather/temporary-folder.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
 import { startSandbox, type SandboxFacts } from "../../sandbox/sandbox.ts";
 import { deliver } from "../../workflows/deliver.ts";
@@ -18,7 +18,8 @@ import { withElsewhere } from "../wiring/elsewhere.ts";
 import type { RunTies } from "../wiring/open.ts";
 import { showDelivery } from "../deliver/show.ts";
 import { showBytes, showSeconds } from "../frame/numbers.ts";
-import { waitForStop, type Terminal } from "../frame/terminal.ts";
+import { waitForStop } from "../frame/signals.ts";
+import type { Terminal } from "../frame/terminal.ts";
 import { close } from "../wiring/session.ts";
 import { wireDelivery } from "../wiring/wiring.ts";
 
@@ -29,7 +30,7 @@ const PROPAGATION_MS = 100;
 export async function runDemo(terminal: Terminal, { keep }: { readonly keep: boolean }): Promise<void> {
   const started = performance.now();
   const builds = findBuilds();
-  const folder = mkdtempSync(join(tmpdir(), "courier-demo-"));
+  const { folder, dispose } = makeTemporaryFolder("demo");
   const sandbox = await startSandbox({
     data: join(folder, "sandbox"),
     storePort: 0,
@@ -50,7 +51,7 @@ export async function runDemo(terminal: Terminal, { keep }: { readonly keep: boo
     else terminal.print("The sandbox is stopped and cleaned up; rcourier demo --keep leaves it running.\n");
   } finally {
     await sandbox.close();
-    rmSync(folder, { recursive: true, force: true });
+    dispose();
   }
 }
 

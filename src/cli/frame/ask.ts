@@ -17,29 +17,31 @@ export async function confirm(
 
 /** Asks a person at the terminal. Throws `answered-no`, and `interrupted` on Ctrl-C. */
 export async function askYes(question: string): Promise<void> {
-  const prompt = createInterface({ input: process.stdin, output: process.stderr });
-  try {
-    const answer = await prompt.question(`${question} (yes or no) `).catch((error: unknown) => {
-      // Ctrl-C at the question.
-      throw (error as Error).name === "AbortError" ? new OperatorError("interrupted") : error;
-    });
-    if (!/^y(es)?$/i.test(answer.trim())) throw new OperatorError("answered-no");
-  } finally {
-    prompt.close();
-  }
+  const answer = await askLine(`${question} (yes or no) `, () => true);
+  if (!/^y(es)?$/i.test(answer)) throw new OperatorError("answered-no");
 }
 
 /** Asks for a text; an empty answer takes what is offered. Throws `interrupted` on Ctrl-C. */
 export async function askText(question: string, offered?: string): Promise<string> {
-  const prompt = createInterface({ input: process.stdin, output: process.stderr });
   const shown = offered === undefined || offered === "" ? "" : ` [${offered}]`;
+  const text = await askLine(`${question}${shown} `, (one) => one !== "" || offered !== undefined);
+  return text === "" ? (offered ?? "") : text;
+}
+
+/** Asks until an answer is one, without what stands around it. */
+async function askLine(question: string, isAnswer: (text: string) => boolean): Promise<string> {
+  const prompt = createInterface({ input: process.stdin, output: process.stderr });
+  // Back in the foreground after Ctrl-Z: the reading stands still since, and nothing else would keep the program waiting.
+  prompt.on("SIGCONT", () => {
+    prompt.resume();
+  });
   try {
     for (;;) {
-      const answer = await prompt.question(`${question}${shown} `).catch((error: unknown) => {
+      const answer = await prompt.question(question).catch((error: unknown) => {
+        // Ctrl-C at the question.
         throw (error as Error).name === "AbortError" ? new OperatorError("interrupted") : error;
       });
-      const text = answer.trim();
-      if (text !== "" || offered !== undefined) return text === "" ? (offered ?? "") : text;
+      if (isAnswer(answer.trim())) return answer.trim();
     }
   } finally {
     prompt.close();

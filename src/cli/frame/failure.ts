@@ -36,6 +36,10 @@ export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal
 
 function toOperatorError(thrown: unknown): OperatorError {
   if (thrown instanceof OperatorError) return thrown;
+  const { syscall, path: file, code: cause } = thrown as NodeJS.ErrnoException;
+  // What the system says of a file that nobody expected to fail.
+  if (syscall !== undefined && file !== undefined && cause !== undefined)
+    return new OperatorError("file-failed", { file, cause }, {}, thrown);
   return new OperatorError(
     "bug",
     { cause: thrown instanceof Error ? thrown.message : String(thrown) },
@@ -52,6 +56,8 @@ const CODES: Readonly<Record<StoreErrorKind, FailureCode>> = {
   "wrong-region": "wrong-region",
   "clock-skew": "clock-skew",
   "no-credentials": "no-credentials",
+  "no-region": "no-region",
+  tls: "tls-failed",
   "credentials-refused": "credentials-refused",
   denied: "denied",
   precondition: "store-failed",
@@ -90,6 +96,7 @@ export function explainStoreError(
           ? error.message
           : (code ?? error.message),
     code: code ?? "",
+    tls: error.facts.tls,
     right: toRight(action, error.message),
     status: status ?? "",
     region: region ?? "",

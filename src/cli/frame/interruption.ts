@@ -1,11 +1,8 @@
 import { setMaxListeners } from "node:events";
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Interruption } from "../../workflows/run.ts";
+import { endNow, listenForSignals, SIGNALS, type Signal } from "./signals.ts";
 import type { Terminal } from "./terminal.ts";
-
-/** What asks a run to stop, and how it then ends. */
-const SIGNALS = { SIGINT: "interrupted", SIGTERM: "terminated" } as const;
-const EXITS = { SIGINT: 130, SIGTERM: 143 } as const;
 
 /** What is under way at the first signal gets so long to end. */
 const GRACE_MS = 10_000;
@@ -26,32 +23,26 @@ export interface Interruptible extends Interruption {
  * once. A run that does not end by itself is left as it is: that is safe at any time, as a `kill -9` is.
  */
 export function watchForInterruption(terminal: Terminal): Interruptible {
-  let asked: keyof typeof SIGNALS | undefined;
+  let asked: Signal | undefined;
   let reads = createStop();
   let grace: NodeJS.Timeout | undefined;
   const waiting = new Set<(error: OperatorError) => void>();
   const late = new Set<(error: OperatorError) => void>();
-  const stop = (signal: keyof typeof SIGNALS): void => {
-    if (asked) process.exit(EXITS[signal]);
+  const toStopped = (signal: Signal, cause?: unknown): OperatorError =>
+    new OperatorError(SIGNALS[signal].code, {}, {}, cause);
+  const endListening = listenForSignals((signal) => {
+    if (asked) endNow(signal);
     asked = signal;
     terminal.say("\nstopping: what is under way ends first; once more stops at once\n");
-    for (const reject of waiting) reject(new OperatorError(SIGNALS[signal]));
+    for (const reject of waiting) reject(toStopped(signal));
     const before = reads;
     // Letting go of the destination takes reads, too.
     reads = createStop();
     before.abort();
     grace = setTimeout(() => {
-      for (const reject of late) reject(new OperatorError(SIGNALS[signal]));
+      for (const reject of late) reject(toStopped(signal));
     }, GRACE_MS);
-  };
-  const onInterrupt = (): void => {
-    stop("SIGINT");
-  };
-  const onTerminate = (): void => {
-    stop("SIGTERM");
-  };
-  process.on("SIGINT", onInterrupt);
-  process.on("SIGTERM", onTerminate);
+  });
   const orReject = <T>(work: Promise<T>, rejects: Set<(error: OperatorError) => void>): Promise<T> =>
     new Promise((resolve, reject) => {
       rejects.add(reject);
@@ -59,22 +50,24 @@ export function watchForInterruption(terminal: Terminal): Interruptible {
     });
   return {
     assertGoesOn: () => {
-      if (asked) throw new OperatorError(SIGNALS[asked]);
+      if (asked) throw toStopped(asked);
     },
     orStop: (work) => orReject(work, waiting),
     orGiveUp: (run) => orReject(run, late),
     stop: () => reads.signal,
-    explain: (error) =>
-      asked && !(error instanceof OperatorError) ? new OperatorError(SIGNALS[asked], {}, {}, error) : error,
+    explain: (error) => (asked && isOfStop(error) ? toStopped(asked, error) : error),
     end: () => {
       clearTimeout(grace);
       // A second one now would end it without the exit code of the first, and without what it has to say.
       if (asked) return;
-      process.off("SIGINT", onInterrupt);
-      process.off("SIGTERM", onTerminate);
+      endListening();
     },
   };
 }
+
+/** Ctrl-C reaches a helper that fetches credentials as well, which then has none. */
+const isOfStop = (error: unknown): boolean =>
+  !(error instanceof OperatorError) || error.code === "no-credentials";
 
 /** As many requests as there are may wait for it. */
 function createStop(): AbortController {

@@ -1,9 +1,11 @@
 import {
   accessSync,
   appendFileSync,
+  closeSync,
   constants,
-  existsSync,
   mkdirSync,
+  openSync,
+  rmSync,
   statSync,
   writeFileSync,
 } from "node:fs";
@@ -12,7 +14,7 @@ import { OperatorError } from "../../core/model/failure.ts";
 import { text, type Arguments } from "./command.ts";
 import { clean, type Terminal } from "./terminal.ts";
 
-/** The result goes to standard output, or to the file that was named. */
+/** The result goes to standard output, or to the file that was named; what can't be written is told at the end of the run. */
 export function printOutput(args: Arguments, terminal: Terminal, toText: () => string): void {
   const file = text(args, "output");
   if (file === undefined) {
@@ -23,7 +25,7 @@ export function printOutput(args: Arguments, terminal: Terminal, toText: () => s
   try {
     writeFileSync(resolve(terminal.folder, file), result);
   } catch (error) {
-    throw new OperatorError("output-failed", { file, cause: causeOf(error) }, {}, error);
+    terminal.noteLost({ what: file, cause: causeOf(error) });
   }
 }
 
@@ -39,12 +41,22 @@ export function prepareOutput(args: Arguments, { folder }: Terminal): void {
     const path = resolve(folder, file);
     try {
       mkdirSync(dirname(path), { recursive: true });
-      if (statSync(path, { throwIfNoEntry: false })?.isDirectory() === true)
-        throw Object.assign(new Error(), { code: "EISDIR" });
-      accessSync(existsSync(path) ? path : dirname(path), constants.W_OK);
+      tryToWrite(path);
     } catch (error) {
       throw new OperatorError("output-failed", { file, cause: causeOf(error) }, {}, error);
     }
+  }
+}
+
+/** Throws what the system says where a file can't be written. What stands there is not changed. */
+function tryToWrite(path: string): void {
+  const stats = statSync(path, { throwIfNoEntry: false });
+  if (stats?.isDirectory() === true) throw Object.assign(new Error(), { code: "EISDIR" });
+  // Opening a pipe would wait for its other end.
+  if (stats) accessSync(path, constants.W_OK);
+  else {
+    closeSync(openSync(path, "wx"));
+    rmSync(path);
   }
 }
 
@@ -62,7 +74,8 @@ export function appendSummary(args: Arguments, terminal: Terminal, toMarkdown: (
   try {
     appendFileSync(resolve(terminal.folder, file), terminal.redact(toMarkdown()));
   } catch (error) {
-    // The run itself went as it went.
     terminal.say(`warning: no summary could be written: ${clean((error as Error).message)}\n`);
+    // Nobody has asked for the one of a CI service.
+    if (text(args, "summary") !== undefined) terminal.noteLost({ what: file, cause: causeOf(error) });
   }
 }

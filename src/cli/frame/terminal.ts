@@ -25,6 +25,16 @@ export interface Terminal {
   /** A command of `ci`, as it is. */
   readonly command: (text: string) => void;
   readonly style: Style;
+  /** The first of what could not be written, and why: it stops nothing, and is told when all else is done. */
+  readonly lost: () => Lost | undefined;
+  readonly noteLost: (lost: Lost) => void;
+}
+
+export interface Lost {
+  /** A file, or what goes to a stream. */
+  readonly what: string;
+  /** The system's code, as `ENOSPC`. */
+  readonly cause: string;
 }
 
 export type Mark = "strong" | "faint" | "good" | "warn" | "bad";
@@ -35,12 +45,12 @@ const MARKS = { strong: "bold", faint: "dim", good: "green", warn: "yellow", bad
 export function openTerminal(color: boolean): Terminal {
   const { stdout, stderr, stdin } = process;
   const { env } = process;
-  // Whoever reads our output may have seen enough (`| head`): that is no failure of ours.
-  for (const stream of [stdout, stderr]) {
-    stream.on("error", (error: NodeJS.ErrnoException) => {
-      if (error.code !== "EPIPE") throw error;
-    });
-  }
+  let lost: Lost | undefined;
+  const noteLost = (one: Lost): void => {
+    lost ??= one;
+  };
+  const print = openStream(stdout, "the result", noteLost);
+  const say = openStream(stderr, "a message", noteLost);
   const wanted =
     color &&
     env.NO_COLOR === undefined &&
@@ -55,10 +65,38 @@ export function openTerminal(color: boolean): Terminal {
     columns: (stdout.isTTY ? stdout.columns : 0) || 100,
     ci: findCiService(env, () => Math.floor(Date.now() / 1000)),
     ...{ redact, hide },
-    print: (text) => stdout.write(disarm(redact(text))),
-    say: (text) => stderr.write(disarm(redact(text))),
-    command: (text) => stderr.write(redact(text)),
+    ...{ lost: () => lost, noteLost },
+    print: (text) => {
+      print(disarm(redact(text)));
+    },
+    say: (text) => {
+      say(disarm(redact(text)));
+    },
+    command: (text) => {
+      say(redact(text));
+    },
     style: (mark, text) => (wanted ? styleText(MARKS[mark], text, { validateStream: false }) : text),
+  };
+}
+
+/** Writes to a stream that may not take it, a file on a full disk or a terminal that is gone: nothing is stopped by that. */
+function openStream(
+  stream: NodeJS.WriteStream,
+  what: string,
+  noteLost: (lost: Lost) => void,
+): (text: string) => void {
+  const note = ({ code, message }: NodeJS.ErrnoException): void => {
+    // Whoever reads our output may have seen enough (`| head`): that is no failure.
+    if (code !== "EPIPE") noteLost({ what, cause: code ?? message });
+  };
+  stream.on("error", note);
+  return (text) => {
+    try {
+      stream.write(text);
+    } catch (error) {
+      // A file is written at once.
+      note(error as NodeJS.ErrnoException);
+    }
   };
 }
 
@@ -78,13 +116,3 @@ const COMMAND = /##(?=(?:vso|teamcity)?\[)/gi;
 
 /** Text in which no CI service finds a command. The second form is right in JSON, too. */
 const disarm = (text: string): string => text.replace(LINE_COMMAND, "$1\\::").replace(COMMAND, "#\\u0023");
-
-/** Until somebody stops the program, by hand or by ending it from outside. */
-export const waitForStop = (): Promise<void> =>
-  new Promise((resolve) => {
-    const stop = (): void => {
-      resolve();
-    };
-    process.once("SIGINT", stop);
-    process.once("SIGTERM", stop);
-  });

@@ -1,7 +1,7 @@
-import { mkdtempSync, readFileSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
-import { join, resolve } from "node:path";
+import { readFileSync } from "node:fs";
+import { resolve } from "node:path";
 import { OperatorError } from "../../core/model/failure.ts";
+import { makeTemporaryFolder } from "../../gather/temporary-folder.ts";
 import type { Sandbox, SandboxFacts, SandboxOptions } from "../../sandbox/sandbox.ts";
 import { DURATION, parseSeconds } from "../../settings/units.ts";
 import { readPolicy, type AccessPolicy } from "../../sandbox/store/permissions.ts";
@@ -15,7 +15,8 @@ import {
   type StoreTraits,
 } from "../../sandbox/store/traits.ts";
 import { isSet, list, text, type Arguments, type Command } from "../frame/command.ts";
-import { waitForStop, type Terminal } from "../frame/terminal.ts";
+import { waitForStop } from "../frame/signals.ts";
+import type { Terminal } from "../frame/terminal.ts";
 
 export const sandboxCommand: Command = {
   name: "sandbox",
@@ -99,20 +100,23 @@ export const sandboxCommand: Command = {
     ],
   ],
   run: async (args, terminal) => {
-    const folder = text(args, "data");
-    const data =
-      folder === undefined
-        ? mkdtempSync(join(tmpdir(), "courier-sandbox-"))
-        : resolve(terminal.folder, folder);
     const file = text(args, "faults");
     const faults =
       file === undefined ? undefined : (await import("./faults-file.ts")).readFaults(file, terminal.folder);
     const policy = readPolicyOf(args, terminal);
-    const sandbox = await start({ ...readOptions(args), data, faults, policy });
-    showReady(sandbox.facts, args, terminal);
-    await waitForStop();
-    await sandbox.close();
-    if (folder === undefined) rmSync(data, { recursive: true, force: true });
+    const named = text(args, "data");
+    const { folder: data, dispose } =
+      named === undefined
+        ? makeTemporaryFolder("sandbox")
+        : { folder: resolve(terminal.folder, named), dispose: () => undefined };
+    try {
+      const sandbox = await start({ ...readOptions(args), data, faults, policy });
+      showReady(sandbox.facts, args, terminal);
+      await waitForStop();
+      await sandbox.close();
+    } finally {
+      dispose();
+    }
     return 0;
   },
 };

@@ -13,7 +13,8 @@ import { createSiteServer, type SiteServerOptions } from "../../serving/site-ser
 import type { GeneralTarget } from "../../settings/target.ts";
 import type { ExitCode } from "../../words/exits.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
-import { waitForStop, type Terminal } from "../frame/terminal.ts";
+import { waitForStop } from "../frame/signals.ts";
+import type { Terminal } from "../frame/terminal.ts";
 import { keepCertificate, type KeptCertificate } from "../wiring/kept-certificate.ts";
 import { openBuildOf, readGeneral, wiredClock } from "../wiring/wiring.ts";
 import {

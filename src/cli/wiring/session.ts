@@ -53,7 +53,8 @@ async function withRun<S extends Stay, T>(
     const { hide } = terminal;
     const largest = { bytes: 0 };
     const ties = { hide, stop: interruption.stop, largest: () => largest.bytes };
-    wired = await wire(args, terminal, { report, interruption, ties, largest });
+    // An archive may be unpacked there for long.
+    wired = await interruption.orStop(wire(args, terminal, { report, interruption, ties, largest }));
     return await interruption.orGiveUp(task(wired.stay, wired.target, ties));
   } catch (thrown) {
     show.end();

@@ -161,6 +161,7 @@ async function wireStay(
   const retries: RetryTools = {
     clock: systemClock,
     report,
+    orStop: (work) => interruption.orStop(work),
     countRetry: () => (tally.requests.retried += 1),
     noteThrottled: () => {
       pace.noteThrottled(systemClock.monotonicMs());
@@ -245,7 +246,7 @@ function readUser({ USER, LOGNAME }: NodeJS.ProcessEnv): string {
   try {
     return userInfo().username;
   } catch {
-    return USER ?? LOGNAME ?? `user ${process.getuid?.() ?? "unknown"}`;
+    return USER ?? LOGNAME ?? `uid ${process.getuid?.() ?? "unknown"}`;
   }
 }
 

@@ -40,7 +40,7 @@ export interface HoldSighting {
   readonly watchedMs: number;
   /** How long ago it was written, by the store's own clock; undefined: the store does not say. */
   readonly ageMs: number | undefined;
-  /** Whether its process lives; undefined: it is on another host, so nobody can say. */
+  /** Whether its process lives; undefined: nobody can say, as of one on another host. */
   readonly isAlive: boolean | undefined;
 }
 

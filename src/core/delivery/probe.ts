@@ -1,3 +1,4 @@
+import type { TlsFault } from "../model/tls-fault.ts";
 import { isPolled } from "../model/polled.ts";
 import { listAddresses, type AddressRules } from "../addresses/addresses.ts";
 import type { DeliveryDecision } from "./decide.ts";
@@ -51,6 +52,8 @@ export interface ProbeAnswer {
   /** Undefined: nobody answered. */
   readonly status: number | undefined;
   readonly isRight: boolean;
+  /** Why there is no safe connection, where that is why nobody answered. */
+  readonly tls?: TlsFault | undefined;
 }
 
 /** What the answers mean. Only 'what stood before can be read, what was just written can't' stops a delivery. */
@@ -59,9 +62,9 @@ export function judgeProbe(
   before: ProbeAnswer | undefined,
 ): { readonly severity: "warning" | "error"; readonly unseen: Unseen } | undefined {
   if (fresh.isRight) return undefined;
-  const { address, status } = fresh;
+  const { address, status, tls } = fresh;
   const got = status === undefined ? "nothing" : status === 200 ? "other-bytes" : { status };
   return before?.isRight === true
     ? { severity: "error", unseen: { address, got, before: before.address } }
-    : { severity: "warning", unseen: { address, got } };
+    : { severity: "warning", unseen: { address, got, ...(tls && { tls }) } };
 }

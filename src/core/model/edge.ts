@@ -1,3 +1,4 @@
+import type { TlsFault } from "./tls-fault.ts";
 import type { UrlPath, Sha256 } from "./names.ts";
 
 /** What an edge can be asked for, and what it does with what it holds. The core plans within it and assumes nothing more. */
@@ -96,6 +97,8 @@ export type EdgeFailure = EdgeFailureFacts &
     /** It takes no more for now. */
     | { readonly kind: "busy" }
     | { readonly kind: "unconfirmed"; readonly seconds: number; readonly wait: EdgeWait }
+    /** There is no safe connection to it, or to one of its nodes. */
+    | { readonly kind: "tls"; readonly tls: TlsFault; readonly node?: string }
     | { readonly kind: "unreachable" | "refused-purge" | "no-purges"; readonly node: string }
     /** `held`: the first address, with its form; `count`: how many such addresses there are. */
     | { readonly kind: "still-old" | "foreign" | "unreadable"; readonly held: string; readonly count: number }

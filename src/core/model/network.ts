@@ -1,3 +1,5 @@
+import type { TlsFault } from "./tls-fault.ts";
+
 /** A name that was looked up, or the code of the failure. */
 export type NameLook = { readonly addresses: readonly string[] } | { readonly code: string };
 
@@ -9,4 +11,5 @@ interface Certificate {
   readonly fault?: string | undefined;
 }
 
-export type CertificateLook = Certificate | { readonly code: string };
+/** What a server shows of itself; or the code of the failure, and what it says of the safe connection. */
+export type CertificateLook = Certificate | { readonly code: string; readonly tls?: TlsFault };

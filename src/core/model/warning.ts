@@ -1,3 +1,4 @@
+import type { TlsFault } from "./tls-fault.ts";
 import type { EdgeFailure } from "./edge.ts";
 import type { Hold } from "./hold.ts";
 import type { ObjectKey, UrlPath } from "./names.ts";
@@ -7,6 +8,8 @@ export interface Unseen {
   readonly address: UrlPath;
   /** What came instead of it. */
   readonly got: "nothing" | "other-bytes" | { readonly status: number };
+  /** Why there is no safe connection, where that is why nothing came. */
+  readonly tls?: TlsFault;
   /** What stood before and can be read all the same. */
   readonly before?: UrlPath;
 }

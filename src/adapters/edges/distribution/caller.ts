@@ -5,7 +5,7 @@ import type { Clock } from "../../../ports/clock.ts";
 import { ControlError, type ControlFailure } from "../../../ports/distribution.ts";
 import { BoundedHandler } from "../../bounded-handler.ts";
 import type { StopSignal } from "../../bounds.ts";
-import { createCredentials, type CredentialSettings } from "../../credentials.ts";
+import { createCredentials, type CredentialSettings } from "../../credentials/credentials.ts";
 import { toEdgeError } from "./failures.ts";
 
 export interface ControlSettings extends CredentialSettings {

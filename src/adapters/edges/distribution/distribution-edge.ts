@@ -13,7 +13,7 @@ import { EdgeError, type Edge, type ForgetRequest } from "../../../ports/edge.ts
 import type { PublicSite } from "../../../ports/public-site.ts";
 import { BoundedHandler } from "../../bounded-handler.ts";
 import type { StopSignal } from "../../bounds.ts";
-import { createCredentials, type CredentialSettings } from "../../credentials.ts";
+import { createCredentials, type CredentialSettings } from "../../credentials/credentials.ts";
 import { toBatches } from "./batches.ts";
 import { toEdgeError } from "./failures.ts";
 

@@ -1,3 +1,4 @@
+import { findTlsFault } from "../../../core/model/tls-fault.ts";
 import type { EdgeFailure } from "../../../core/model/edge.ts";
 import { EdgeError } from "../../../ports/edge.ts";
 
@@ -32,6 +33,8 @@ export function toEdgeError(
     failure: new EdgeError(edge, { ...facts, ...failure }, error),
     isTransient,
   });
+  const tls = status === undefined ? findTlsFault(error) : undefined;
+  if (tls) return fail({ kind: "tls", tls });
   if (name === "CredentialsProviderError") return fail({ kind: "no-credentials" });
   if (CREDENTIALS.has(name)) return fail({ kind: "credentials-refused", code: name });
   if (name === "AccessDenied" || status === 401 || status === 403) return fail({ kind: "denied" });

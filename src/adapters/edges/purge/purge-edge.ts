@@ -1,3 +1,4 @@
+import { findTlsFault } from "../../../core/model/tls-fault.ts";
 import { runPool } from "../../../core/delivery/pool.ts";
 import { CLIENT_FORMS } from "../../../core/edges/client-forms.ts";
 import type { ClearingWay, ConfirmationRule, EdgeAbilities, EdgeFailure } from "../../../core/model/edge.ts";
@@ -175,6 +176,8 @@ class Cache {
       });
     } catch (error) {
       const { code = "", message: answer } = error as { code?: string; message: string };
+      const tls = findTlsFault(error);
+      if (tls) throw this.fail({ kind: "tls", tls, node: request.node, code, answer }, error);
       throw this.fail({ kind: "unreachable", node: request.node, code, answer }, error);
     }
   }

@@ -1,3 +1,4 @@
+import { findTlsFault } from "../../../core/model/tls-fault.ts";
 import { DEFAULT_RETRIES, decideWaitMs } from "../../../core/delivery/retry.ts";
 import { CLIENT_FORMS } from "../../../core/edges/client-forms.ts";
 import type { ConfirmationRule, EdgeAbilities, EdgeFailure } from "../../../core/model/edge.ts";
@@ -98,7 +99,9 @@ class Line {
       const outcome = await this.send(request);
       const failure = outcome instanceof Error ? this.toUnreachable(outcome) : this.judge(outcome);
       if (!failure) return;
-      const isTransient = failure.status === undefined || failure.status === 429 || failure.status >= 500;
+      const isTransient =
+        failure.kind !== "tls" &&
+        (failure.status === undefined || failure.status === 429 || failure.status >= 500);
       const waitMs = isTransient ? decideWaitMs(DEFAULT_RETRIES, tried, this.clock.random()) : undefined;
       if (waitMs === undefined) throw new EdgeError(this.settings.name, failure, outcome);
       onWait?.({ code: "retry", failure });
@@ -124,6 +127,8 @@ class Line {
 
   private toUnreachable(error: Error): EdgeFailure {
     const { code = "", message } = ((error.cause as Error | undefined) ?? error) as Error & { code?: string };
+    const tls = findTlsFault(error);
+    if (tls) return { kind: "tls", tls, node: this.node, code, answer: message };
     return { kind: "unreachable", node: this.node, code, answer: message };
   }
 

@@ -2,7 +2,7 @@ import { createHash } from "node:crypto";
 import { S3Client, type S3ClientConfig } from "@aws-sdk/client-s3";
 import { BoundedHandler } from "../../bounded-handler.ts";
 import type { StopSignal } from "../../bounds.ts";
-import { createCredentials, type CredentialSettings } from "../../credentials.ts";
+import { createCredentials, type CredentialSettings } from "../../credentials/credentials.ts";
 
 export interface S3Settings extends CredentialSettings {
   readonly bucket: string;
@@ -45,7 +45,7 @@ function toConfiguration({
     ...(region === undefined ? (endpoint === undefined ? {} : { region: "us-east-1" }) : { region }),
     ...(endpoint === undefined ? {} : { endpoint }),
     ...(profile === undefined ? {} : { profile }),
-    credentials: createCredentials({ profile, credentialsFile, hide }),
+    credentials: createCredentials({ profile, credentialsFile, hide, stop }),
     forcePathStyle: addressing === "path",
     maxAttempts: 1,
     // What it would say on the console, our own messages say.

@@ -1,3 +1,4 @@
+import { findTlsFault } from "../../../core/model/tls-fault.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
 import { StoreError, type StoreErrorKind } from "../../../ports/object-store.ts";
 
@@ -54,6 +55,9 @@ const SAID: Readonly<Record<string, string>> = {
 const NETWORK =
   /\b(ECONN[A-Z]+|ENOTFOUND|EAI_[A-Z]+|EPIPE|EHOST[A-Z]+|ENET[A-Z]+|ETIMEDOUT|ERR_STREAM_PREMATURE_CLOSE)\b|socket hang up|aborted/;
 
+/** The client makes an address of the region, or takes its default, and says this where it has neither. */
+const NO_REGION = /\bRegion is missing/;
+
 /** Whether a failure only says that nothing is there (404). */
 export const isNotFound = (error: unknown): boolean => {
   const { name, $metadata } = error as ClientError;
@@ -70,7 +74,9 @@ export function toStoreError(
   const status = $metadata?.httpStatusCode ?? $response?.statusCode;
   const answered = Code ?? (name === "Error" ? undefined : name) ?? code ?? "";
   const broken = NETWORK.exec(`${code ?? ""} ${message ?? ""}`)?.[0];
-  const kind = KINDS[answered] ?? (broken === undefined ? toKindByStatus(status) : "unreachable");
+  const said = `${code ?? ""} ${message ?? ""}`;
+  const tls = status === undefined ? findTlsFault(error) : undefined;
+  const kind = tls ? "tls" : toKind(answered, { said, broken, status });
   const wait = $response?.headers?.["retry-after"];
   const actual =
     $response?.headers?.["x-amz-bucket-region"] ?? /expecting '([a-z0-9-]+)'/.exec(message ?? "")?.[1];
@@ -79,6 +85,7 @@ export function toStoreError(
     message ?? answered,
     {
       action,
+      ...(tls === undefined ? {} : { tls }),
       code: kind === "unreachable" ? (broken ?? answered) : (SAID[answered] ?? answered),
       ...(status === undefined ? {} : { status }),
       ...($metadata?.requestId === undefined ? {} : { requestId: $metadata.requestId }),
@@ -87,6 +94,18 @@ export function toStoreError(
     },
     error,
   );
+}
+
+function toKind(
+  answered: string,
+  {
+    said,
+    broken,
+    status,
+  }: { readonly said: string; readonly broken?: string | undefined; readonly status?: number | undefined },
+): StoreErrorKind {
+  if (NO_REGION.test(said)) return "no-region";
+  return KINDS[answered] ?? (broken === undefined ? toKindByStatus(status) : "unreachable");
 }
 
 function toKindByStatus(status: number | undefined): StoreErrorKind {

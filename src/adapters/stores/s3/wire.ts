@@ -4,7 +4,7 @@ import { HttpRequest } from "@smithy/core/protocols";
 import { SignatureV4 } from "@smithy/signature-v4";
 import type { Sha256 } from "../../../core/model/names.ts";
 import { BoundedHandler } from "../../bounded-handler.ts";
-import { createCredentials } from "../../credentials.ts";
+import { createCredentials } from "../../credentials/credentials.ts";
 import { encodeKey, resolveAddress } from "./address.ts";
 import type { S3Settings } from "./client.ts";
 import type { BucketAddress } from "./sdk-address.ts";
@@ -52,7 +52,7 @@ export class Wire {
   constructor(private readonly settings: S3Settings) {
     const { idleMs, stop, profile, credentialsFile, hide } = settings;
     this.handler = new BoundedHandler({ idleMs, stop });
-    this.credentials = createCredentials({ profile, credentialsFile, hide });
+    this.credentials = createCredentials({ profile, credentialsFile, hide, stop });
   }
 
   /**

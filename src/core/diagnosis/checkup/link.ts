@@ -34,6 +34,8 @@ type LinkState = (typeof LINK_STATES)[number];
 export const LINK_CAUSES = [
   "no-build",
   "no-credentials",
+  "no-region",
+  "store-tls",
   "credentials-refused",
   "nobody-listens",
   "no-such-host",
@@ -61,6 +63,7 @@ export const LINK_CAUSES = [
   "certificate-other-name",
   "certificate-untrusted",
   "certificate-ends",
+  "tls-too-old",
   "no-tls",
   "nobody-answers",
   "store-denies",

@@ -1,16 +1,20 @@
 import { rightFor } from "../../bucket/rights.ts";
 import type { Reading } from "../../model/bucket.ts";
 import type { StoreAction } from "../../model/store-action.ts";
+import type { TlsFault } from "../../model/tls-fault.ts";
 import type { WebsiteSettings } from "../../model/website.ts";
 import { broken, good, note, notTried, type Asked, type Found, type Link, type LinkName } from "./link.ts";
 
 /** A failure of the store, as the port tells it. */
 export interface StoreFailure {
   readonly kind: string;
+  /** What was answered, in its own words. */
+  readonly answer?: string | undefined;
   readonly action: StoreAction;
   readonly status?: number | undefined;
   readonly code?: string | undefined;
   readonly region?: string | undefined;
+  readonly tls?: TlsFault | undefined;
 }
 
 export interface StoreFacts {
@@ -66,7 +70,14 @@ function toBreak(
     return broken("bucket", { asked, found, cause: "no-folder", names: { folder: endpoint } });
   switch (kind) {
     case "no-credentials":
-      return broken("credentials", { asked, found: { code: "none" }, cause: "no-credentials" });
+      return broken("credentials", {
+        ...{ asked, found: { code: "none" } },
+        ...{ cause: "no-credentials", names: { answer: failure.answer } },
+      });
+    case "no-region":
+      return broken("store", { asked, found: { code: "none" }, cause: "no-region" });
+    case "tls":
+      return broken("store", { asked, found, cause: "store-tls", names: { tls: failure.tls ?? "other" } });
     case "credentials-refused":
       return broken("credentials", { asked, found, cause: "credentials-refused", names: { source } });
     case "clock-skew":

@@ -28,7 +28,8 @@ export function judgeCertificate(host: string, look: CertificateLook, nowMs: num
   if ("code" in look) {
     const { code } = look;
     return broken("certificate", {
-      ...{ asked, cause: "no-tls", names: { code } },
+      ...{ asked, names: { code } },
+      cause: look.tls === "old-protocol" ? "tls-too-old" : "no-tls",
       found: { code: "said", said: code },
     });
   }

@@ -4,6 +4,7 @@ import type { Symptom } from "./findings.ts";
 
 export const CAUSES = [
   "nobody-answers",
+  "no-safe-connection",
   "edge-holds-old-copy",
   "edge-reads-elsewhere",
   "no-root-document",
@@ -81,7 +82,7 @@ interface AllFacts extends CauseFacts {
 function findCause(symptom: Symptom, facts: AllFacts): Cause {
   switch (symptom.code) {
     case "unreachable":
-      return "nobody-answers";
+      return symptom.found.code === "unsafe" ? "no-safe-connection" : "nobody-answers";
     case "failing":
       return "origin-fails";
     case "old-content":

@@ -1,3 +1,4 @@
+import type { TlsFault } from "../../model/tls-fault.ts";
 import type { VisitorAnswer } from "../../model/visitor-answer.ts";
 import { parseEdgeFreshness } from "../../model/cache-control.ts";
 import type { ObjectKey, Sha256, UrlPath } from "../../model/names.ts";
@@ -10,6 +11,8 @@ export interface Observation {
   readonly form: string;
   /** Absent: nobody answered. */
   readonly answer?: VisitorAnswer | undefined;
+  /** Why there is no safe connection, where that is why nobody answered. */
+  readonly tls?: TlsFault | undefined;
 }
 
 export const FINDING_CODES = [
@@ -56,6 +59,8 @@ export type Found =
         | "another-object"
         | "lacking";
     }
+  /** Nothing, since there is no safe connection. */
+  | { readonly code: "unsafe"; readonly tls: TlsFault }
   | { readonly code: "status"; readonly status: number; readonly type?: string | undefined }
   | { readonly code: "redirect"; readonly status: number; readonly location: string }
   | { readonly code: "release"; readonly release: number }
@@ -102,7 +107,7 @@ export function findSymptoms(
   ];
 }
 
-function judge(check: Check, { form, answer }: Observation, facts: JudgeFacts): Symptom[] {
+function judge(check: Check, { form, answer, tls }: Observation, facts: JudgeFacts): Symptom[] {
   const { address } = check;
   const symptom = (
     code: FindingCode,
@@ -110,7 +115,8 @@ function judge(check: Check, { form, answer }: Observation, facts: JudgeFacts): 
     found: Found,
     more: Partial<Symptom> = {},
   ): Symptom => ({ ...{ address, code, expected, found, check }, ...(form === "" ? {} : { form }), ...more });
-  if (!answer) return [symptom("unreachable", { code: "answer" }, { code: "none" })];
+  if (!answer)
+    return [symptom("unreachable", { code: "answer" }, tls ? { code: "unsafe", tls } : { code: "none" })];
   const { status, headers } = answer;
   switch (check.kind) {
     case "content":

@@ -1,0 +1,186 @@
+import { fromIni } from "@aws-sdk/credential-provider-ini";
+import { defaultProvider } from "@aws-sdk/credential-provider-node";
+import { externalDataInterceptor, parseKnownFiles } from "@smithy/core/config";
+import { BoundedHandler } from "../bounded-handler.ts";
+import type { StopSignal } from "../bounds.ts";
+import { runHelper } from "./helper.ts";
+import { followProfile, type ProfileFault, type ProfilePath, type Profiles } from "./profiles.ts";
+
+export interface CredentialSettings {
+  readonly profile?: string | undefined;
+  /** A file that the profile is looked up in, instead of the user's own. */
+  readonly credentialsFile?: string | undefined;
+  /** Is told each secret as soon as it is known, before anything is asked with it. */
+  readonly hide?: ((secret: string) => void) | undefined;
+  /** Gives up the search; absent: nobody does. */
+  readonly stop?: StopSignal | undefined;
+}
+
+type Provider = ReturnType<typeof defaultProvider>;
+
+const NOTHING = (): void => undefined;
+/** The SDK would write to the console, past everything that keeps secrets out of it; `checkup` says which source counts. */
+const SILENT = { trace: NOTHING, debug: NOTHING, info: NOTHING, warn: NOTHING, error: NOTHING };
+
+/** For a search that asks others on its way: a helper has less. */
+const MOST_MS = 90_000;
+
+/**
+ * Credentials where their users keep them: a profile that is named, the environment, a web identity, what a machine is
+ * given (one second and one try for that). Whatever goes wrong on the way there is one failure, with the step in its
+ * message: there are none. What a profile says is not passed over for what comes after it.
+ */
+export function createCredentials(settings: CredentialSettings): Provider {
+  // The SDK's note that this Node version will lose support one day is for us, not for those who run the tool. Clients are
+  // made with these credentials, and some credentials by clients of their own.
+  process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
+  const { hide, stop } = settings;
+  let found: Promise<Provider> | undefined;
+  return async (...facts) => {
+    try {
+      const search = async () => (await (found ??= findProvider(settings)))(...facts);
+      const credentials = await boundSearch(search(), stop?.());
+      for (const secret of [credentials.secretAccessKey, credentials.sessionToken ?? ""]) hide?.(secret);
+      return credentials;
+    } catch (error) {
+      const failure = new Error((error as Error).message, { cause: error });
+      failure.name = "CredentialsProviderError";
+      throw failure;
+    }
+  };
+}
+
+async function findProvider({ profile, credentialsFile, stop }: CredentialSettings): Promise<Provider> {
+  const named = profile ?? process.env.AWS_PROFILE;
+  const common = {
+    ...(profile === undefined ? {} : { profile }),
+    ...(credentialsFile === undefined ? {} : { filepath: credentialsFile }),
+    ...{ logger: SILENT, timeout: 1000, maxRetries: 0 },
+    clientConfig: { requestHandler: new BoundedHandler({ stop }), maxAttempts: 2 },
+  };
+  const chain = defaultProvider(common);
+  const everywhere: Provider = async (...facts) => {
+    try {
+      return await chain(...facts);
+    } catch (error) {
+      throw new Error(
+        /from any providers/.test((error as Error).message) ? NOWHERE : (error as Error).message,
+        { cause: error },
+      );
+    }
+  };
+  const { AWS_ACCESS_KEY_ID: id, AWS_SECRET_ACCESS_KEY: secret } = process.env;
+  if ((named ?? "") === "" && (id ?? "") !== "" && (secret ?? "") !== "") return everywhere;
+  const name = named === undefined || named === "" ? "default" : named;
+  const profiles: Profiles = await parseKnownFiles(common);
+  const path = followProfile(profiles, name);
+  if (path.fault) {
+    const { code } = path.fault;
+    // Nobody has named it, or it only names a region.
+    const isOpen =
+      path.steps.length === 0 && (code === "nothing" || (code === "missing" && name === "default"));
+    if (!isOpen) throw new Error(showFault(path.fault));
+    return code === "missing" ? everywhere : orFault(everywhere, path.fault);
+  }
+  useHelper(stop);
+  const find = fromIni({ ...common, profile: name });
+  return memoize(async (facts) => {
+    try {
+      return await find(facts);
+    } catch (error) {
+      throw new Error(showFailure(path, (error as Error).message), { cause: error });
+    }
+  });
+}
+
+/** What comes after a profile that says nothing; where that fails, the profile is the place to mend. */
+const orFault =
+  (next: Provider, fault: ProfileFault): Provider =>
+  async (...facts) => {
+    try {
+      return await next(...facts);
+    } catch (error) {
+      throw new Error(`${showFault(fault)}, and there are none elsewhere`, { cause: error });
+    }
+  };
+
+const NOWHERE =
+  "they are neither in the environment, nor in a profile, nor a web identity, nor given to this machine";
+
+const showFault = (fault: ProfileFault): string => {
+  switch (fault.code) {
+    case "missing":
+      return `there is no profile ${fault.profile} in the files of profiles`;
+    case "source-missing":
+      return `profile ${fault.profile} takes its role with the profile ${fault.source}, and there is none of that name`;
+    case "loop":
+      return `the profiles lead in a circle by source_profile: ${fault.profiles.join(", ")}`;
+    case "needs-code":
+      return `profile ${fault.profile} asks for a code of a device (mfa_serial), which can't be asked for here: get credentials for a session first, and name their profile`;
+    case "nothing":
+      return `profile ${fault.profile} says nothing of how to get credentials`;
+  }
+};
+
+/** Which step of the way failed, as far as the SDK's words tell. */
+function showFailure({ steps }: ProfilePath, said: string): string {
+  const { profile, way } = steps.at(-1) as ProfilePath["steps"][number];
+  if (said.startsWith(HELPER)) return `profile ${profile}: ${said}`;
+  const roles = steps.filter((step) => step.way === "role").map((step) => step.profile);
+  if (way === "single-sign-on" && LOGIN.test(said))
+    return `profile ${profile}: nobody is logged in by single sign-on, or the login has ended. Log in anew, with the program that you logged in with before`;
+  if (roles.length > 0) return `profile ${roles.join(", ")}: the role could not be taken: ${said}`;
+  return `profile ${profile}: ${said}`;
+}
+
+const LOGIN = /sso|token|session|login|logged|expired/i;
+
+const HELPER = "its helper (credential_process) ";
+
+/** The SDK runs helpers by what stands here, where anything does: ours ends, runs once, and tells what it said. */
+function useHelper(stop: StopSignal | undefined): void {
+  const record = externalDataInterceptor.getTokenRecord() as Record<string, unknown>;
+  record.exec = (command: string, done: (error: Error | null, out?: { stdout: string }) => void) => {
+    void runHelper(command, { stop: stop?.() }).then((outcome) => {
+      if ("failure" in outcome) done(new Error(`${HELPER}${outcome.failure}`));
+      else done(null, outcome);
+    });
+  };
+}
+
+/** Milliseconds before the end of credentials when new ones are fetched. */
+const EARLY_MS = 300_000;
+
+/** Credentials are fetched once, and again shortly before they end; those that ask meanwhile wait for the same. */
+function memoize(find: (facts: Parameters<Provider>[0]) => ReturnType<Provider>): Provider {
+  let found: ReturnType<Provider> | undefined;
+  let untilMs = Infinity;
+  return (facts) => {
+    if (found && Date.now() < untilMs) return found;
+    untilMs = Infinity;
+    found = find(facts);
+    found.then(
+      ({ expiration }) => (untilMs = (expiration?.getTime() ?? Infinity) - EARLY_MS),
+      () => (found = undefined),
+    );
+    return found;
+  };
+}
+
+/** The same, but not longer than it may take, nor than anybody waits for it. */
+function boundSearch<T>(search: Promise<T>, stop: AbortSignal | undefined): Promise<T> {
+  return new Promise((resolve, reject) => {
+    const giveUp = (why: string) => (): void => {
+      end();
+      reject(new Error(why));
+    };
+    const onStop = giveUp("the search was stopped");
+    const clock = setTimeout(giveUp(`whoever gives them did not answer within ${MOST_MS / 1000} s`), MOST_MS);
+    const end = (): void => {
+      clearTimeout(clock);
+      stop?.removeEventListener("abort", onStop);
+    };
+    stop?.addEventListener("abort", onStop, { once: true });
+    search.finally(end).then(resolve, reject);
+  });
+}
