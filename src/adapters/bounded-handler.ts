@@ -1,5 +1,7 @@
+import type { Agent as HttpsAgent } from "node:https";
 import { Readable } from "node:stream";
 import { NodeHttpHandler, type NodeHttpHandlerOptions } from "@smithy/node-http-handler";
+import { createAgent, findProxy } from "./network/agents.ts";
 import { boundBody, EndlessAnswer, PACE, type StopSignal } from "./bounds.ts";
 
 /** A connection that nobody answers is given up after this long. */
@@ -29,16 +31,38 @@ export interface HandlerOptions {
 /** The protocol's HTTP, with bounds: no answer is endless, and reads end when somebody stops the run. */
 export class BoundedHandler extends NodeHttpHandler {
   private readonly stop: StopSignal;
+  private readonly bounds: NodeHttpHandlerOptions;
+  /** By the address that is asked; undefined: no proxy leads there. */
+  private readonly proxied = new Map<string, NodeHttpHandler | undefined>();
 
   constructor({ idleMs = IDLE_MS, stop = () => undefined }: HandlerOptions = {}) {
-    const options: NodeHttpHandlerOptions = {
-      connectionTimeout: CONNECT_MS,
-      socketTimeout: idleMs,
-      httpAgent: { maxSockets: SOCKETS, keepAlive: true },
-      httpsAgent: { maxSockets: SOCKETS, keepAlive: true },
-    };
-    super(options);
+    const bounds = { connectionTimeout: CONNECT_MS, socketTimeout: idleMs };
+    const agent = { maxSockets: SOCKETS, keepAlive: true };
+    super({ ...bounds, httpAgent: agent, httpsAgent: agent });
+    this.bounds = bounds;
     this.stop = stop;
+  }
+
+  override destroy(): void {
+    super.destroy();
+    for (const handler of this.proxied.values()) handler?.destroy();
+  }
+
+  /** The same bounds, over a proxy where the environment names one. */
+  private findHandler({ protocol, hostname, port }: Request): NodeHttpHandler | undefined {
+    const url = `${protocol}//${hostname}${port === undefined ? "" : `:${port}`}`;
+    if (this.proxied.has(url)) return this.proxied.get(url);
+    const agent = findProxy(url) === undefined ? undefined : createAgent(url, { sockets: SOCKETS });
+    const handler =
+      agent &&
+      new NodeHttpHandler({
+        ...this.bounds,
+        httpAgent: agent,
+        // eslint-disable-next-line @typescript-eslint/no-unsafe-class-instance-assignment -- no more is asked of it than any agent can
+        httpsAgent: agent as HttpsAgent,
+      });
+    this.proxied.set(url, handler);
+    return handler;
   }
 
   override async handle(request: Request, options: Options = {}): ReturnType<NodeHttpHandler["handle"]> {
@@ -56,7 +80,10 @@ export class BoundedHandler extends NodeHttpHandler {
     const own = [late.signal, ...(stop ? [stop] : []), ...(options.abortSignal ? [options.abortSignal] : [])];
     try {
       const abortSignal = AbortSignal.any(own as AbortSignal[]);
-      const { response } = await super.handle(request, { ...options, abortSignal });
+      const handler = this.findHandler(request);
+      const { response } = await (handler
+        ? handler.handle(request, { ...options, abortSignal })
+        : super.handle(request, { ...options, abortSignal }));
       if (response.body instanceof Readable && response.headers["content-length"] !== "0")
         response.body = toBounded(response.body, isObject(request, response.headers), stop);
       return { response };

@@ -1,4 +1,12 @@
-import type { Asked, CauseNames, Found, Link, LinkCause, SeenHabit } from "../core/diagnosis/checkup/link.ts";
+import type {
+  Asked,
+  CauseNames,
+  Found,
+  Link,
+  LinkCause,
+  SeenHabit,
+  Way,
+} from "../core/diagnosis/checkup/link.ts";
 import type { OtherwiseNames } from "../core/diagnosis/checkup/distribution-link.ts";
 import { wordsOfDistributionByHand, wordsOfDistributionStep } from "./distribution.ts";
 import type { EdgeFailure } from "../core/model/edge.ts";
@@ -246,6 +254,11 @@ export function wordsOfLink({ asked, found, cause, names = {} }: Link): LinkWord
 const byWho = (distributions: readonly string[] | undefined): string =>
   distributions === undefined ? "everybody" : `the distribution ${distributions.join(", ")}`;
 
+const showWay = ({ to, proxy }: Way): string => {
+  const what = to === "store" ? "the store" : to === "visitors" ? "the public address" : `the edge ${to}`;
+  return `${what} ${proxy === undefined ? "without a proxy" : `by ${proxy}`}`;
+};
+
 const TRUSTED =
   "use a certificate of a public authority, with the whole chain; where browsers here trust it, as in a company network, name the file with its issuer's certificate: NODE_EXTRA_CA_CERTS=FILE.pem";
 
@@ -294,6 +307,7 @@ type AskedOf<Code> = Asked & { readonly code: Code };
 const ASKED: { readonly [Code in Asked["code"]]: (of: never) => string } = {
   nothing: () => "",
   credentials: () => "found",
+  ways: () => "the proxies of the environment",
   work: () => "to list, write, read, copy and remove",
   condition: () => "a write on a condition that can't hold",
   website: () => "the bucket's website settings",
@@ -331,6 +345,7 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   none: () => "none",
   there: () => "it is there",
   answers: () => "it answers",
+  ways: ({ ways }: FoundOf<"ways">) => ways.map(showWay).join(", "),
   "in-time": () => "right to the minute",
   "no-answer": () => "no answer",
   "all-rights": () => "all that a delivery needs",
@@ -362,6 +377,7 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   "dry-run": () => "--dry-run only asks",
   "no-edge": () => "the settings name no edge that could forget",
   "told-above": () => "see above",
+  "proxy-looks-up": () => "the proxy looks it up",
   "plain-http": () => "the url is plain http",
   "not-delivered": () => "nothing is delivered yet: deliver, then try again",
   "nothing-telling": () => "nothing was held that could tell",

@@ -41,7 +41,7 @@ async function look({ dryRun = false, isNamed = true, isUp = true, refuses, isBu
     ...{ source: "the environment", dryRun, said: [], onStage: () => undefined, bucket: undefined, distribution: undefined },
     build: { folder: "dist", isThere: isBuilt },
     access: { readers: "public", distributions: [], identity: undefined },
-    network: { lookUp: () => Promise.resolve(isNamed ? { addresses: ["127.0.0.1"] } : { code: "ENOTFOUND" }), readCertificate: () => Promise.resolve({ code: "ECONNREFUSED" }) },
+    addresses: [], network: { findProxy: () => undefined, lookUp: () => Promise.resolve(isNamed ? { addresses: ["127.0.0.1"] } : { code: "ENOTFOUND" }), readCertificate: () => Promise.resolve({ code: "ECONNREFUSED" }) },
   };
   const traced = stage.store.trace.length;
   const visitors = { ask, close: () => undefined };

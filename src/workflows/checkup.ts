@@ -1,4 +1,4 @@
-import { broken, good, note, notTried, type Link } from "../core/diagnosis/checkup/link.ts";
+import { broken, good, note, notTried, type Link, type Way } from "../core/diagnosis/checkup/link.ts";
 import { PROBE_HEADERS, toProbeKeys } from "../core/diagnosis/checkup/probes.ts";
 import { toCheckupResult, type CheckupResult } from "../results/checkup.ts";
 import {
@@ -12,6 +12,7 @@ import {
   judgeFolders,
   judgeMissing,
   judgeName,
+  judgeWays,
   judgeReading,
   judgeRoot,
   withoutConsequences,
@@ -48,6 +49,8 @@ import type { Place, Visit } from "./run.ts";
 export interface CheckupOptions {
   /** Where credentials were found, in words. */
   readonly source: string;
+  /** What is asked on the way. */
+  readonly addresses: readonly { readonly to: Way["to"]; readonly url: string }[];
   /** The build's folder, and whether anything is there. */
   readonly build: { readonly folder: string; readonly isThere: boolean } | undefined;
   /** Absent: the store is a folder. */
@@ -93,7 +96,10 @@ export type CheckupStage =
 export async function checkUp(visit: Visit, options: CheckupOptions): Promise<CheckupResult> {
   const { run, place } = visit;
   const { store, visitors, siteRules } = place;
-  const links: Link[] = options.build ? [judgeBuild(options.build)] : [];
+  const links: Link[] = [
+    ...(options.build ? [judgeBuild(options.build)] : []),
+    ...judgeWays(options.addresses.map(({ to, url }) => ({ to, proxy: options.network.findProxy(url) }))),
+  ];
   options.onStage({ code: "store" });
   const first = await lookFirst(visit, options.source);
   links.push(...first.links);
@@ -238,7 +244,10 @@ function toEdgeTools({ run, place }: Visit, { onStage }: OutsideFacts): EdgeTool
 
 async function lookAtWay(url: URL, { network }: OutsideFacts, nowMs: number): Promise<Link[]> {
   const { hostname: host } = url;
-  const name = judgeName(host, await network.lookUp(host));
+  const isProxied = network.findProxy(url.href) !== undefined;
+  const name = isProxied
+    ? notTried("name", { code: "proxy-looks-up" })
+    : judgeName(host, await network.lookUp(host));
   if (url.protocol !== "https:") return [name, notTried("certificate", { code: "plain-http" })];
   if (name.state === "broken") return [name];
   const look = await network.readCertificate(host, Number(url.port || 443));

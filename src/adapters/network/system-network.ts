@@ -1,7 +1,9 @@
 import { findTlsFault } from "../../core/model/tls-fault.ts";
+import { request as httpsRequest } from "node:https";
+import { createAgent, findProxy, showProxy } from "./agents.ts";
 import { lookup } from "node:dns/promises";
 import { isIP } from "node:net";
-import { connect, type TLSSocket } from "node:tls";
+import { connect, TLSSocket } from "node:tls";
 import type { CertificateLook } from "../../core/model/network.ts";
 import type { Network } from "../../ports/network.ts";
 
@@ -12,6 +14,10 @@ const isLocal = (host: string): boolean => /^([\w-]{1,63}\.)+localhost\.?$/i.tes
 
 /** Names as this machine looks them up, and connections of its own. */
 export const systemNetwork: Network = {
+  findProxy: (url) => {
+    const proxy = findProxy(url);
+    return proxy === undefined ? undefined : showProxy(proxy);
+  },
   lookUp: async (host) => {
     if (isLocal(host)) return { addresses: ["127.0.0.1"] };
     try {
@@ -21,33 +27,63 @@ export const systemNetwork: Network = {
       return { code: codeOf(error) };
     }
   },
-  readCertificate: (host, port) =>
-    new Promise((resolve) => {
-      const named = isIP(host) === 0 ? { servername: host } : {};
-      // Looked at whatever is wrong with it; nothing is sent.
-      const socket = connect({
-        host: isLocal(host) ? "127.0.0.1" : host,
-        port,
-        ...named,
-        rejectUnauthorized: false,
-        timeout: PATIENCE_MS,
-      });
-      const end = (look: CertificateLook): void => {
-        socket.destroy();
-        resolve(look);
-      };
-      socket.once("secureConnect", () => {
-        end(toLook(socket));
-      });
-      socket.once("timeout", () => {
-        end({ code: "ETIMEDOUT" });
-      });
-      socket.once("error", (error) => {
-        const tls = findTlsFault(error);
-        end({ code: codeOf(error), ...(tls && { tls }) });
-      });
-    }),
+  readCertificate: (name, port) => {
+    const url = `https://${name}:${port}`;
+    return findProxy(url) === undefined ? readDirectly(name.replace(/^\[|\]$/g, ""), port) : readByProxy(url);
+  },
 };
+
+/** Looked at whatever is wrong with it; nothing is sent. */
+const LOOK = { rejectUnauthorized: false, timeout: PATIENCE_MS };
+
+function readDirectly(host: string, port: number): Promise<CertificateLook> {
+  return new Promise((resolve) => {
+    const named = isIP(host) === 0 ? { servername: host } : {};
+    const socket = connect({ host: isLocal(host) ? "127.0.0.1" : host, port, ...named, ...LOOK });
+    const end = (look: CertificateLook): void => {
+      socket.destroy();
+      resolve(look);
+    };
+    socket.once("secureConnect", () => {
+      end(toLook(socket));
+    });
+    socket.once("timeout", () => {
+      end({ code: "ETIMEDOUT" });
+    });
+    socket.once("error", (error: Error) => {
+      end(toFault(error));
+    });
+  });
+}
+
+/** A proxy sees the name, and the server no more than that somebody has come. */
+function readByProxy(url: string): Promise<CertificateLook> {
+  const agent = createAgent(url, { sockets: 1, keepAlive: false });
+  return new Promise((resolve) => {
+    const request = httpsRequest(url, { ...LOOK, method: "HEAD", agent });
+    const end = (look: CertificateLook): void => {
+      request.destroy();
+      resolve(look);
+    };
+    request.once("socket", (socket) => {
+      socket.once("secureConnect", () => {
+        if (socket instanceof TLSSocket) end(toLook(socket));
+      });
+    });
+    request.once("timeout", () => {
+      end({ code: "ETIMEDOUT" });
+    });
+    request.on("error", (error) => {
+      end(toFault(error));
+    });
+    request.end();
+  });
+}
+
+function toFault(error: Error): CertificateLook {
+  const tls = findTlsFault(error);
+  return { code: codeOf(error), ...(tls && { tls }) };
+}
 
 function toLook(socket: TLSSocket): CertificateLook {
   const { valid_to: until, subjectaltname: names = "", subject } = socket.getPeerCertificate();

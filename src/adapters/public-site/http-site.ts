@@ -1,8 +1,9 @@
-import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
+import { request as httpRequest, type Agent, type IncomingMessage } from "node:http";
 import type { LookupFunction } from "node:net";
-import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
+import { request as httpsRequest } from "node:https";
 import { findTlsFault, type TlsFault } from "../../core/model/tls-fault.ts";
 import type { AskOptions, PublicSite } from "../../ports/public-site.ts";
+import { createAgent } from "../network/agents.ts";
 import { mostOf, NO_BOUNDS, type AskingBounds } from "../bounds.ts";
 import { giveUpAfter, readAnswer } from "../read-answer.ts";
 
@@ -16,18 +17,18 @@ const TRIES = 2;
 /** The site at its public address; addresses begin with the whole path, that of the URL included. Redirects are not followed. */
 export function createHttpSite(url: string, { stop, largest }: AskingBounds = NO_BOUNDS): PublicSite {
   const { origin, hostname } = new URL(url);
-  const agents: Agents = [
-    new HttpAgent({ keepAlive: true, maxSockets: SOCKETS }),
-    new HttpsAgent({ keepAlive: true, maxSockets: SOCKETS }),
-  ];
+  const [agent, plainAgent] = [origin, `http://${hostname}`].map((one) =>
+    createAgent(one, { sockets: SOCKETS }),
+  ) as [Agent, Agent];
   let unsafe: TlsFault | undefined;
   return {
     unsafe: () => unsafe,
     ask: async (address, options = {}) => {
-      const target = `${options.isPlain === true ? `http://${hostname}` : origin}${address}`;
+      const isPlain = options.isPlain === true;
+      const target = `${isPlain ? `http://${hostname}` : origin}${address}`;
       for (let tried = 1; tried <= TRIES; tried++) {
         const signal = stop();
-        const answer = await send(target, { ...options, signal }, agents)
+        const answer = await send(target, { ...options, signal }, isPlain ? plainAgent : agent)
           .then((response) => readAnswer(response, { mostBytes: mostOf(largest()), stop: signal }))
           .catch((error: unknown) => {
             unsafe = findTlsFault(error);
@@ -39,7 +40,8 @@ export function createHttpSite(url: string, { stop, largest }: AskingBounds = NO
       return undefined;
     },
     close: () => {
-      for (const agent of agents) agent.destroy();
+      agent.destroy();
+      plainAgent.destroy();
     },
   };
 }
@@ -52,18 +54,16 @@ const toLoopback: LookupFunction = (_name, options, found) => {
   else found(null, "127.0.0.1", 4);
 };
 
-type Agents = readonly [HttpAgent, HttpsAgent];
-
 function send(
   target: string,
   { encoding = "", signal }: AskOptions & { readonly signal: AbortSignal | undefined },
-  [http, https]: Agents,
+  agent: Agent,
 ): Promise<IncomingMessage> {
   const isSecure = target.startsWith("https:");
   const headers = encoding === "" ? {} : { "accept-encoding": encoding };
   return new Promise((resolve, reject) => {
     const options = {
-      agent: isSecure ? https : http,
+      agent,
       timeout: TIMEOUT_MS,
       headers,
       ...(isLocal(target) && { lookup: toLoopback }),

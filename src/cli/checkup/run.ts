@@ -37,6 +37,7 @@ export function checkUpDestination(args: Arguments, terminal: Terminal): Promise
           previews: target.previews && headOf(target.previews.prefix),
         },
         said: target.edges.map(toSaid),
+        addresses: listAddresses(target),
         ...{ bucket, distribution, network: await openNetwork(), dryRun: isSet(args, "dry-run") },
         source: describeSource(target, terminal.environment),
         onStage: (told) => {
@@ -79,6 +80,21 @@ function findBuildFolder(
   const below = relative(terminal.folder, folder);
   // Within the project it is known by its name there.
   return { folder: below === "" || below.startsWith("..") ? folder : below, isThere: existsSync(folder) };
+}
+
+/** What a call asks on its way: of nodes that stand side by side the first. */
+function listAddresses({ store, siteRules, edges }: Target): CheckupOptions["addresses"] {
+  const url = siteRules.url;
+  return [
+    ...(store.kind === "s3"
+      ? [{ to: "store", url: store.endpoint ?? `https://s3.${store.region ?? "us-east-1"}.amazonaws.com` }]
+      : []),
+    ...(url === undefined ? [] : [{ to: "visitors", url }]),
+    ...edges.flatMap((edge) => {
+      const asked = edge.kind === "purge" ? (edge.nodes?.[0] ?? edge.url ?? url) : edge.endpoint;
+      return asked === undefined ? [] : [{ to: edge.name, url: asked }];
+    }),
+  ];
 }
 
 const identityOf = ({ store }: Target): string | undefined =>

@@ -92,7 +92,7 @@ export function explainStoreError(
     cause:
       code === "ECONNREFUSED"
         ? "the connection was refused"
-        : error.kind === "no-credentials"
+        : error.kind === "no-credentials" || code === "EPROXY"
           ? error.message
           : (code ?? error.message),
     code: code ?? "",

@@ -23,7 +23,9 @@ export interface Redactor {
  */
 export function createRedactor(environment: NodeJS.ProcessEnv): Redactor {
   const secrets = new Set(
-    Object.entries(environment).flatMap(([name, value = ""]) => (isSecret(name, value) ? [value] : [])),
+    Object.entries(environment).flatMap(([name, value = ""]) =>
+      isSecret(name, value) ? [value] : PROXY_NAME.test(name) ? passwordsOf(value) : [],
+    ),
   );
   let forms = toForms(secrets);
   return {
@@ -34,6 +36,19 @@ export function createRedactor(environment: NodeJS.ProcessEnv): Redactor {
       forms = toForms(secrets);
     },
   };
+}
+
+const PROXY_NAME = /^(https?|all)_proxy$/i;
+
+/** The password in a proxy's address, as it stands there and as it is sent; it may be short. */
+function passwordsOf(proxy: string): string[] {
+  const [, password = ""] = /^(?:[a-z]+:\/\/)?[^:@/]*:([^@/]*)@/i.exec(proxy) ?? [];
+  if (password.length < LEAST_KNOWN) return [];
+  try {
+    return [password, decodeURIComponent(password)];
+  } catch {
+    return [password];
+  }
 }
 
 const isSecret = (name: string, value: string): boolean =>

@@ -13,11 +13,11 @@ const NOBODY_THERE = /^(ECONNREFUSED|ENOTFOUND|EAI_.*|EHOST.*|ENET.*)$/;
 
 /**
  * How often a call is tried in all. One that found nobody to talk to fails sooner: a store that is not running should be
- * said, not waited for.
+ * said, not waited for; still sooner one whose proxy refuses.
  * @param code the failure's own, such as `ECONNRESET`
  */
 export const toTries = (code: string | undefined): number =>
-  NOBODY_THERE.test(code ?? "") ? 4 : DEFAULT_RETRIES.tries;
+  code === "EPROXY" ? 2 : NOBODY_THERE.test(code ?? "") ? 4 : DEFAULT_RETRIES.tries;
 
 /** A store that asks for more has a fault; nobody waits a year for it. */
 const MOST_ASKED_MS = 60_000;

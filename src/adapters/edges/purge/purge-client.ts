@@ -1,6 +1,8 @@
-import { Agent as HttpAgent, request as httpRequest, type IncomingMessage } from "node:http";
-import { Agent as HttpsAgent, request as httpsRequest } from "node:https";
+import { isIP } from "node:net";
+import { request as httpRequest, type Agent, type IncomingMessage } from "node:http";
+import { request as httpsRequest } from "node:https";
 import type { VisitorAnswer } from "../../../core/model/visitor-answer.ts";
+import { createAgent } from "../../network/agents.ts";
 import { mostOf, NO_BOUNDS, type AskingBounds } from "../../bounds.ts";
 import { giveUpAfter, readAnswer } from "../../read-answer.ts";
 
@@ -33,19 +35,25 @@ export function createNodeClient(
   patienceSeconds: number,
   { stop, largest }: AskingBounds = NO_BOUNDS,
 ): NodeClient {
-  const [http, https] = [
-    new HttpAgent({ keepAlive: true, maxSockets: SOCKETS }),
-    new HttpsAgent({ keepAlive: true, maxSockets: SOCKETS }),
-  ];
+  const agents = new Map<string, Agent>();
+  const agentOf = (node: string): Agent => {
+    const agent = agents.get(node) ?? createAgent(node, { sockets: SOCKETS, isTunnel: true });
+    agents.set(node, agent);
+    return agent;
+  };
   return {
     ask: async (request) => {
       for (let tried = 1; ; tried++) {
         try {
           const signal = stop();
-          const agents = tried === 1 ? ([http, https] as const) : undefined;
+          // The second time over a connection of its own.
+          const agent =
+            tried === 1
+              ? agentOf(request.node)
+              : createAgent(request.node, { sockets: 1, isTunnel: true, keepAlive: false });
           // Of a purge's answer only the status counts.
           const mostBytes = request.method === "GET" ? mostOf(largest()) : MOST_ANSWER;
-          const response = await send(request, { patienceSeconds, signal, agents });
+          const response = await send(request, { patienceSeconds, signal, agent });
           return await readAnswer(response, { mostBytes, stop: signal });
         } catch (error) {
           // Only what a closed connection explains is worth another try.
@@ -54,33 +62,41 @@ export function createNodeClient(
       }
     },
     close: () => {
-      http.destroy();
-      https.destroy();
+      for (const agent of agents.values()) agent.destroy();
     },
   };
 }
 
+/** Without a port, and without the brackets of an IPv6 address in a URL (RFC 3986 §3.2.2). */
+const toBareHost = (host: string): string => host.replace(/:\d+$/, "").replace(/^\[(.*)\]$/, "$1");
+
 interface SendOptions {
   readonly patienceSeconds: number;
   readonly signal: AbortSignal | undefined;
-  /** Absent: a connection of its own. */
-  readonly agents: readonly [HttpAgent, HttpsAgent] | undefined;
+  readonly agent: Agent;
 }
 
 function send(
   { method, node, path, headers }: NodeRequest,
-  { patienceSeconds, signal, agents }: SendOptions,
+  { patienceSeconds, signal, agent }: SendOptions,
 ): Promise<IncomingMessage> {
   const { protocol, hostname, port } = new URL(node);
   const isSecure = protocol === "https:";
-  const agent = agents === undefined ? (false as const) : isSecure ? agents[1] : agents[0];
-  const host = headers.host ?? hostname;
+  const name = toBareHost(headers.host ?? hostname);
   return new Promise((resolve, reject) => {
     const options = {
-      ...{ method, hostname, port, path, headers, agent, timeout: patienceSeconds * 1000 },
+      ...{
+        method,
+        hostname: toBareHost(hostname),
+        port,
+        path,
+        headers,
+        agent,
+        timeout: patienceSeconds * 1000,
+      },
       ...(signal && { signal }),
-      // The certificate is that of the public name, whichever node is asked.
-      ...(isSecure ? { servername: host.replace(/:\d+$/, "") } : {}),
+      // The certificate is that of the public name, whichever node is asked. Addresses are never sent (RFC 6066 §3).
+      ...(isSecure && isIP(name) === 0 ? { servername: name } : {}),
     };
     const request = (isSecure ? httpsRequest : httpRequest)(options, resolve);
     request.once("timeout", () => request.destroy(new Error(`no answer within ${patienceSeconds} s`)));

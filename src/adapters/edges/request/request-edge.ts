@@ -1,3 +1,5 @@
+import { request as httpRequest, type Agent, type IncomingMessage } from "node:http";
+import { request as httpsRequest } from "node:https";
 import { findTlsFault } from "../../../core/model/tls-fault.ts";
 import { DEFAULT_RETRIES, decideWaitMs } from "../../../core/delivery/retry.ts";
 import { CLIENT_FORMS } from "../../../core/edges/client-forms.ts";
@@ -6,6 +8,7 @@ import type { Clock } from "../../../ports/clock.ts";
 import { EdgeError, type Edge, type ForgetRequest } from "../../../ports/edge.ts";
 import type { PublicSite } from "../../../ports/public-site.ts";
 import type { StopSignal } from "../../bounds.ts";
+import { createAgent } from "../../network/agents.ts";
 import { composeRequests, findLack, type Composed, type DoneRule, type RequestForm } from "./compose.ts";
 
 export interface RequestEdgeSettings
@@ -38,6 +41,7 @@ const EXACT_SECONDS = 30;
 const PATIENCE_MS = 30_000;
 /** An interface that wants to be left alone for longer is waited for no longer than this. */
 const LONGEST_PAUSE_MS = 60_000;
+const SOCKETS = 8;
 /** Letters of an answer that are looked at. */
 const MOST_ANSWER = 100_000;
 
@@ -72,6 +76,7 @@ export function createRequestEdge(settings: RequestEdgeSettings, { clock, site }
     },
     look: async (address, { form }) => site?.ask(address, { encoding: form }),
     close: () => {
+      line.close();
       site?.close();
     },
   };
@@ -86,11 +91,18 @@ interface Answer {
 /** One request after the other, no faster than the interface allows. */
 class Line {
   private nextMs = 0;
+  private readonly agent: Agent;
 
   constructor(
     private readonly settings: RequestEdgeSettings,
     private readonly clock: Clock,
-  ) {}
+  ) {
+    this.agent = createAgent(settings.endpoint, { sockets: SOCKETS });
+  }
+
+  close(): void {
+    this.agent.destroy();
+  }
 
   /** Asks until it is done, or no other try can help. Throws `EdgeError`. */
   async ask(request: Composed, { onWait }: ForgetRequest): Promise<void> {
@@ -126,7 +138,7 @@ class Line {
   }
 
   private toUnreachable(error: Error): EdgeFailure {
-    const { code = "", message } = ((error.cause as Error | undefined) ?? error) as Error & { code?: string };
+    const { code = "", message } = error as Error & { code?: string };
     const tls = findTlsFault(error);
     if (tls) return { kind: "tls", tls, node: this.node, code, answer: message };
     return { kind: "unreachable", node: this.node, code, answer: message };
@@ -140,16 +152,24 @@ class Line {
   private async send({ url, method, type, body }: Composed): Promise<Answer | Error> {
     const { headers, stop } = this.settings;
     const signals = [AbortSignal.timeout(PATIENCE_MS), stop?.()].filter((signal) => signal !== undefined);
+    const content = body === undefined ? undefined : Buffer.from(body);
     try {
-      const response = await fetch(url, {
+      const response = await askOnce(url, {
         method,
-        headers: { ...(type === undefined ? {} : { "content-type": type }), accept: "*/*", ...headers },
-        ...(body === undefined ? {} : { body }),
-        // Whoever leads a token elsewhere is not followed.
-        redirect: "manual",
+        headers: {
+          ...(type === undefined ? {} : { "content-type": type }),
+          ...(content === undefined ? {} : { "content-length": String(content.length) }),
+          ...{ accept: "*/*", "user-agent": "restless-courier", ...headers },
+        },
+        content,
         signal: AbortSignal.any(signals),
+        agent: this.agent,
       });
-      return { status: response.status, body: await readText(response), pauseMs: toPauseMs(response) };
+      return {
+        status: response.statusCode ?? 0,
+        body: await readText(response),
+        pauseMs: toPauseMs(response),
+      };
     } catch (error) {
       if (stop?.()?.aborted === true) throw error;
       return error as Error;
@@ -157,10 +177,27 @@ class Line {
   }
 }
 
-async function readText(response: Response): Promise<string> {
+interface Asking {
+  readonly method: string;
+  readonly headers: Readonly<Record<string, string>>;
+  readonly content: Buffer | undefined;
+  readonly signal: AbortSignal;
+  readonly agent: Agent;
+}
+
+/** Whoever leads a token elsewhere is not followed. */
+function askOnce(url: string, { content, ...options }: Asking): Promise<IncomingMessage> {
+  return new Promise((resolve, reject) => {
+    const request = (url.startsWith("https:") ? httpsRequest : httpRequest)(url, options, resolve);
+    request.once("error", reject);
+    request.end(content);
+  });
+}
+
+async function readText(response: IncomingMessage): Promise<string> {
   const decoder = new TextDecoder();
   let text = "";
-  for await (const part of response.body ?? []) {
+  for await (const part of response) {
     text += decoder.decode(part as Uint8Array, { stream: true });
     if (text.length > MOST_ANSWER) break;
   }
@@ -168,7 +205,7 @@ async function readText(response: Response): Promise<string> {
 }
 
 /** `Retry-After` in seconds (RFC 9110 §10.2.3). */
-function toPauseMs({ headers }: Response): number {
-  const said = headers.get("retry-after") ?? "";
+function toPauseMs({ headers }: IncomingMessage): number {
+  const said = headers["retry-after"] ?? "";
   return /^\d{1,6}$/.test(said) ? Math.min(Number(said) * 1000, LONGEST_PAUSE_MS) : 0;
 }

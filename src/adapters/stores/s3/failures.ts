@@ -53,7 +53,7 @@ const SAID: Readonly<Record<string, string>> = {
 
 /** A connection that could not be made, or broke; the client hides it in the text of an error of its own. */
 const NETWORK =
-  /\b(ECONN[A-Z]+|ENOTFOUND|EAI_[A-Z]+|EPIPE|EHOST[A-Z]+|ENET[A-Z]+|ETIMEDOUT|ERR_STREAM_PREMATURE_CLOSE)\b|socket hang up|aborted/;
+  /\b(ECONN[A-Z]+|ENOTFOUND|EAI_[A-Z]+|EPIPE|EHOST[A-Z]+|ENET[A-Z]+|ETIMEDOUT|ERR_STREAM_PREMATURE_CLOSE|EPROXY)\b|socket hang up|aborted/;
 
 /** The client makes an address of the region, or takes its default, and says this where it has neither. */
 const NO_REGION = /\bRegion is missing/;

@@ -5,6 +5,7 @@ import type { StoreAction } from "../../model/store-action.ts";
 /** The links of the chain from the settings to a visitor, in the order in which they are tried. */
 export const LINKS = [
   "build",
+  "proxy",
   "credentials",
   "store",
   "clock",
@@ -98,6 +99,8 @@ export type Asked =
       readonly code:
         | "nothing"
         | "credentials"
+        /** By which ways addresses are reached. */
+        | "ways"
         /** All that a delivery does with an object. */
         | "work"
         /** A write on a condition that can't hold. */
@@ -122,6 +125,14 @@ export type Asked =
   /** `fresh`: just written; `missing`: nothing is there. */
   | { readonly code: "address" | "fresh" | "missing"; readonly address: string }
   | { readonly code: "forget"; readonly edge: string; readonly byPattern?: true };
+
+/** How an address is reached. */
+export interface Way {
+  /** `store`, `visitors`, or the name of an edge. */
+  readonly to: string;
+  /** The proxy that leads there; absent: none. */
+  readonly proxy?: string | undefined;
+}
 
 /** What came back. */
 export type Found =
@@ -166,10 +177,12 @@ export type Found =
         | "no-edge"
         | "told-above"
         | "plain-http"
+        | "proxy-looks-up"
         | "not-delivered"
         | "nothing-telling";
     }
   | { readonly code: "said"; readonly said: string }
+  | { readonly code: "ways"; readonly ways: readonly Way[] }
   | { readonly code: "status"; readonly status?: number | undefined; readonly said?: string | undefined }
   /** Milliseconds that this machine is ahead of the store. */
   | { readonly code: "skew"; readonly skewMs: number }

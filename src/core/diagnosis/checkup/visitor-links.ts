@@ -2,7 +2,17 @@ import type { VisitorAnswer } from "../../model/visitor-answer.ts";
 import type { NameLook, CertificateLook } from "../../model/network.ts";
 import type { Sha256, UrlPath } from "../../model/names.ts";
 import type { Readers } from "../../bucket/policies.ts";
-import { broken, good, note, notTried, type Asked, type Fault, type Found, type Link } from "./link.ts";
+import {
+  broken,
+  good,
+  note,
+  notTried,
+  type Asked,
+  type Fault,
+  type Found,
+  type Link,
+  type Way,
+} from "./link.ts";
 
 /** Whether the site's host name leads anywhere; an IP address needs no name. */
 export function judgeName(host: string, look: NameLook): Link {
@@ -192,3 +202,9 @@ export function judgeRoot(answer: VisitorAnswer | undefined, { path, entry, isDe
     ? good("root document", asked, found)
     : broken("root document", { asked, found, cause: "no-root-document", names });
 }
+
+/** By which proxies addresses are reached; nothing where there is none. */
+export const judgeWays = (ways: readonly Way[]): Link[] =>
+  ways.some(({ proxy }) => proxy !== undefined)
+    ? [good("proxy", { code: "ways" }, { code: "ways", ways })]
+    : [];
