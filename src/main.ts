@@ -11,20 +11,17 @@ if ((args[0] === "--version" || args[0] === "-V") && args.length === 1) {
   }
 } else {
   const { runKept } = await import("./kept-code.ts");
+  const { findCacheFolder } = await import("./cache-folder.ts");
   // What a command compiles is kept under its name, so that none pays for the others.
   const name = /^[a-z]+$/.exec(args[0] ?? "help")?.[0] ?? "other";
+  const folder = findCacheFolder(process.env);
   const program = runKept<typeof import("./cli/run.ts")>(
     new URL("./program.cjs", import.meta.url),
-    findFolder(process.env),
+    folder === undefined ? undefined : `${folder}/compiled`,
     [name, "other"],
   );
   process.exitCode = await program.exports.run(args, __VERSION__);
   // Who has stopped a run does not wait for an edge's answer or a pause between two tries.
   if (process.exitCode > 128) process.exit();
   program.keep(program.exports.COMMANDS.some((command) => command.name === name) ? name : "other");
-}
-
-function findFolder({ XDG_CACHE_HOME: caches, HOME: home }: NodeJS.ProcessEnv): string | undefined {
-  const base = caches !== undefined && caches !== "" ? caches : home && `${home}/.cache`;
-  return base ? `${base}/restless-courier/compiled` : undefined;
 }

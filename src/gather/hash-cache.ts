@@ -51,9 +51,14 @@ export interface CachePlace {
   readonly onDamaged?: OnDamaged;
 }
 
-/** What the files of a build folder's cache are called, without their ending. */
-export const nameIn = (cacheFolder: string, buildFolder: string): string =>
-  join(cacheFolder, hash("sha256", buildFolder).slice(0, 32));
+/**
+ * What the files of a build folder's cache are called, without their ending. The letter of a drive comes in either case,
+ * and means the same.
+ */
+export const nameIn = (cacheFolder: string, buildFolder: string): string => {
+  const folder = buildFolder.replace(/^[a-z]:/, (drive) => drive.toUpperCase());
+  return join(cacheFolder, hash("sha256", folder).slice(0, 32));
+};
 
 /** The cache of one build folder, below the user's cache folder. */
 export function openHashCache({ folder, nowMs, onDamaged }: CachePlace, buildFolder: string): HashCache {

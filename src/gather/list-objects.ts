@@ -7,6 +7,8 @@ export interface Listed {
   readonly listing: readonly ListedObject[];
   /** Milliseconds since 1970. */
   readonly storeTimeMs: number;
+  /** Whether names that differ only in case are one there; absent: they are not. */
+  readonly foldsCase?: boolean;
 }
 
 /** Objects of one part of a list that is read side by side with others: a few pages. */
@@ -60,11 +62,13 @@ interface Part extends Listed {
 async function readPart(store: ObjectStore, range?: ListRange): Promise<Part> {
   const listing: ListedObject[] = [];
   let storeTimeMs = 0;
+  let foldsCase = false;
   for await (const page of store.list("", range)) {
     for (const object of page.objects) listing.push(object);
     storeTimeMs = page.storeTimeMs ?? storeTimeMs;
+    foldsCase ||= page.foldsCase === true;
   }
-  return { listing, storeTimeMs, after: range?.after };
+  return { listing, storeTimeMs, ...(foldsCase && { foldsCase }), after: range?.after };
 }
 
 const isInOrder = ({ listing, after }: Part): boolean =>
@@ -81,6 +85,7 @@ function toListed(parts: readonly Part[]): Listed {
   // A store that tells no time is as old as the youngest thing in it, at least.
   return {
     listing,
+    ...(parts.some(({ foldsCase }) => foldsCase) && { foldsCase: true }),
     storeTimeMs: storeTimeMs || listing.reduce((latest, { modifiedMs }) => Math.max(latest, modifiedMs), 0),
   };
 }

@@ -1,4 +1,5 @@
 import { createHash } from "node:crypto";
+import { takeCaseOf } from "../core/compare/fold-case.ts";
 import type { Unlabelled } from "../core/compare/compare.ts";
 import { runPool } from "../core/delivery/pool.ts";
 import { OperatorError } from "../core/model/failure.ts";
@@ -35,10 +36,11 @@ import { unpackLines } from "./unpack.ts";
  * Throws `record-lost` where there are waybills and no pointer: that is never a first delivery.
  */
 export async function readDestination(store: ObjectStore, destination: string): Promise<DestinationState> {
-  const { current, readNewest, listing, storeTimeMs } = await lookTogether(store);
+  const { current, readNewest, listing, storeTimeMs, foldsCase } = await lookTogether(store);
   const { open, unreadable } = await readOpen(store, listing);
   const common = {
     ...{ listing, storeTimeMs, carriesHeaders: store.carriesHeaders },
+    ...(foldsCase && { foldsCase }),
     ...(open.length > 0 && { open }),
     ...(unreadable.length > 0 && { unreadable }),
   };
@@ -53,7 +55,9 @@ export async function readDestination(store: ObjectStore, destination: string): 
   }
   const waybill = readNewest();
   const { pointer, etag: pointerEtag, hash: pointerHash } = current;
-  return { ...common, pointer, pointerEtag, pointerHash, ...(waybill && { waybill }) };
+  const state = { ...common, pointer, pointerEtag, pointerHash, ...(waybill && { waybill }) };
+  // A file keeps the name that it was made under there, and the record has the one that it was given since.
+  return takeCaseOf(state, waybill?.parcels.map(({ key }) => key) ?? []);
 }
 
 /** How often the pointer and the list are read until they speak of the same time. */

@@ -133,3 +133,16 @@ test.each<[string, () => Promise<string>, RegExp]>([
   await expect(unpackArchive(await make())).rejects.toMatchObject({ code: "archive-refused", data: { reason: expect.stringMatching(reason) as unknown } });
   expect(readdirSync(unpacking)).toEqual([]);
 }); // prettier-ignore
+
+test("on Windows an archive with names that it can't hold is refused before a device is written to", async () => {
+  for (const name of ["con", "maps/aux.html", "a.", "map:y", "tide?"]) {
+    const file = await writeTar("site.tar", [
+      { name: "index.html", text: "i" },
+      { name, text: "x" },
+    ]);
+    await expect(unpackArchive(file, "win32")).rejects.toMatchObject({ code: "archive-refused", data: { reason: `Windows can't hold a file of the name ${name}` } }); // prettier-ignore
+    expect(readdirSync(unpacking)).toEqual([]);
+  }
+  const file = await writeTar("site.tar", [{ name: "./console/index.html", text: "i" }]);
+  (await unpackArchive(file, "win32")).dispose();
+});

@@ -5,6 +5,7 @@ import { pipeline } from "node:stream/promises";
 import { crc32, createGunzip } from "node:zlib";
 import { extract } from "tar-stream";
 import { openPromise } from "yauzl";
+import { fitsWindows } from "../core/build/names-check.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { makeTemporaryFolder, toTemporaryFailure, type TemporaryFolder } from "./temporary-folder.ts";
 import { toUnreadable } from "./unreadable.ts";
@@ -23,12 +24,12 @@ const MOST_ENTRIES = 500_000;
  * (`archive-refused`); nothing is left behind then. Throws `no-build` where there is no such file, `build-unreadable` where
  * it can't be read, and `temporary-failed` where there is no room for what is in it.
  */
-export async function unpackArchive(file: string): Promise<TemporaryFolder> {
+export async function unpackArchive(file: string, platform = process.platform): Promise<TemporaryFolder> {
   const stat = statSync(file, { throwIfNoEntry: false });
   // Reading a pipe would wait for its other end.
   if (stat?.isFile() !== true) throw new OperatorError("no-build", { folder: file });
   const { folder, dispose } = makeTemporaryFolder("build");
-  const target = new UnpackTarget(file, folder, stat.size);
+  const target = new UnpackTarget({ file, folder, archiveBytes: stat.size, platform });
   try {
     await (/\.zip$/i.test(file) ? unpackZip(file, target) : unpackTar(file, target));
     return { folder, dispose };
@@ -48,26 +49,30 @@ function toArchiveFailure(file: string, error: unknown): OperatorError {
   return new OperatorError("archive-refused", { file, reason: `it can't be read: ${message}` }, {}, error);
 }
 
+interface UnpackFacts {
+  readonly file: string;
+  readonly folder: string;
+  readonly archiveBytes: number;
+  readonly platform: NodeJS.Platform;
+}
+
 /** Where entries go, and what they may not do. */
 class UnpackTarget {
   private bytes = 0;
   private entries = 0;
 
-  constructor(
-    private readonly file: string,
-    private readonly folder: string,
-    private readonly archiveBytes: number,
-  ) {}
+  constructor(private readonly facts: UnpackFacts) {}
 
   refuse(reason: string): OperatorError {
-    return new OperatorError("archive-refused", { file: this.file, reason });
+    return new OperatorError("archive-refused", { file: this.facts.file, reason });
   }
 
   /** The place of an entry within the folder; throws where it has none. A folder is made for what it holds. */
   place(name: string): string {
     this.entries += 1;
     if (this.entries > MOST_ENTRIES) throw this.refuse(`it holds more than ${MOST_ENTRIES} files`);
-    const parts = name.replace(/^(\.\/)+/, "").split("/");
+    const path = name.replace(/^(\.\/)+/, "");
+    const parts = path.split("/");
     if (
       name.startsWith("/") ||
       /^[a-z]:/i.test(name) ||
@@ -77,7 +82,9 @@ class UnpackTarget {
     ) {
       throw this.refuse(`the name ${name} leads out of it`);
     }
-    return join(this.folder, ...parts);
+    if (this.facts.platform === "win32" && !fitsWindows(path.replace(/\/+$/, "")))
+      throw this.refuse(`Windows can't hold a file of the name ${name}`);
+    return join(this.facts.folder, ...parts);
   }
 
   /** @param sum the CRC-32 that the archive tells of the content; undefined: it tells none */
@@ -100,7 +107,7 @@ class UnpackTarget {
   private isBomb(): boolean {
     return (
       this.bytes > MOST_BYTES ||
-      (this.bytes > ALWAYS_ALLOWED_BYTES && this.bytes > this.archiveBytes * MOST_TIMES)
+      (this.bytes > ALWAYS_ALLOWED_BYTES && this.bytes > this.facts.archiveBytes * MOST_TIMES)
     );
   }
 }

@@ -26,26 +26,28 @@ export async function tryStore(
       return await task();
     } catch (error) {
       if (!(error instanceof StoreError) || error.kind !== "denied") throw error;
-      denials.push({ kind: error.kind, answer: error.message, ...error.facts });
+      denials.push({ kind: error.kind, ...error.facts });
       return undefined;
     }
   };
   await clearLeftovers(store);
   const content = toContent(Buffer.from(toProbeText(run, 1)));
-  const copied = `${keys.own}.copy`;
+  const [copied, made] = [`${keys.own}.copy`, `${keys.own}.made`];
+  const isFolder = store.location.bucket === "";
   const written = await attempt(() => store.put(keys.own, content, PROBE_HEADERS.own));
   if (written) {
     await attempt(async () => (await store.get(keys.own))?.body);
     await attempt(() => store.copy({ key: keys.own }, copied));
+    // Disks differ in how a file comes about that nobody else may have made.
+    if (isFolder) await attempt(() => store.put(made, content, PROBE_HEADERS.own, { ifAbsent: true }));
   }
   await attempt(() => store.abandonUploads(new Set([keys.own])));
   const condition = written && (await tryCondition(store, keys.own));
-  const isFolder = store.location.bucket === "";
   const records = written && {
     isServed: await isServed(content.hash),
     isPublic: isFolder ? undefined : await store.isPublic(keys.own),
   };
-  await attempt(() => store.remove([keys.own, copied]));
+  await attempt(() => store.remove([keys.own, copied, ...(isFolder ? [made] : [])]));
   return { denials, canWrite: written !== undefined, condition, records };
 }
 

@@ -76,6 +76,8 @@ export interface ListPage {
   readonly objects: readonly ListedObject[];
   /** The store's clock when it answered, milliseconds since 1970; absent where it does not say. */
   readonly storeTimeMs?: number | undefined;
+  /** Whether names that differ only in case are one there; absent: they are not. */
+  readonly foldsCase?: boolean;
 }
 
 export interface ObjectFacts {

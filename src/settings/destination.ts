@@ -126,7 +126,7 @@ function toRules(
     endpoint: {
       serves: isBucket ? store.serves : "website",
       carriesRedirects: isBucket,
-      plainNames: !isBucket,
+      plainNames: isBucket ? false : process.platform === "win32" ? "windows" : "posix",
       ownsWebsite: isBucket && store.ownsWebsite,
       ...(edge && isBucket && { edge }),
       bucketPrefix: isBucket ? store.prefix : "",

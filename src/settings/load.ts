@@ -62,11 +62,25 @@ export function readSettingsText(file: string): string | undefined {
     // Reading a pipe would wait for its other end.
     if (!stat.isFile()) throw refuse("no-file");
     if (stat.size > MOST_BYTES) throw refuse("too-large");
-    return readFileSync(file, "utf8");
+    const text = decodeText(readFileSync(file));
+    if (text === undefined) throw refuse("not-utf8");
+    return text;
   } catch (error) {
     if (error instanceof OperatorError) throw error;
     const { code = "" } = error as NodeJS.ErrnoException;
     throw refuse(code === "ENOENT" || code === "ELOOP" ? "dangling" : code, error);
+  }
+}
+
+/** UTF-8, or UTF-16 as some editors and shells of Windows write it, by its mark (Unicode 23.8); undefined: neither. */
+function decodeText(bytes: Uint8Array): string | undefined {
+  const [first, second] = bytes;
+  const encoding =
+    first === 0xff && second === 0xfe ? "utf-16le" : first === 0xfe && second === 0xff ? "utf-16be" : "utf-8";
+  try {
+    return new TextDecoder(encoding, { fatal: true }).decode(bytes);
+  } catch {
+    return undefined;
   }
 }
 

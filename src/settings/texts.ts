@@ -113,6 +113,10 @@ export const glob = text
   .refine((pattern) => pattern.length > LONGEST_GLOB || countChoices(pattern) <= MOST_CHOICES, {
     error: `it stands for more than ${MOST_CHOICES} choices`,
   })
+  // Before a sign of patterns it takes the sign's meaning away; no name in a build has a star, so that is not meant there.
+  .refine((pattern) => !/\\(?![[\]{}()!?+@|])/.test(pattern), {
+    error: "folders are separated by /, on Windows, too",
+  })
   .describe("a glob over the build's paths: * within a folder, ** across folders");
 
 const MOST_ADDRESS = 2048;

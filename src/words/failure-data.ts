@@ -65,6 +65,7 @@ const showSystemCause = ({ cause }: { readonly cause: string }): FailureData => 
 const SETTINGS_UNREADABLE: Readonly<Record<string, string>> = {
   "no-file": "it is no file (a folder, a pipe or a device)",
   "too-large": "it is larger than 4 MB",
+  "not-utf8": "it is not UTF-8: save it as that",
   dangling: "it is a link that leads to nothing",
   EACCES: "this user may not read it",
   EISDIR: "it is a folder",

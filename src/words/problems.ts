@@ -18,6 +18,7 @@ const SECRET_NAMES: Readonly<Record<Secret, string>> = {
 const UNFIT: Readonly<Record<UnfitName, (most: number) => string>> = {
   "control-character": () => "the name holds a control character, which no address can carry",
   backslash: () => "the name holds a backslash, which browsers turn into a slash",
+  "windows-name": () => "Windows can't hold a file of that name, and the destination is a folder on Windows",
   star: () => "the name holds a *, which edges take for a pattern",
   "not-unicode": () => "the name is not valid Unicode",
   "long-key": (most) => `the name is longer than ${most} bytes`,
@@ -55,9 +56,12 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     hint: "promise them with addresses.pages: [file, folder, bare], unless the endpoint answers them by itself",
   }),
   "dead-link": ({ address }) => ({ message: `${address} is linked here and no page answers there` }),
-  "missing-asset": ({ address, isKnown }) => ({
+  "missing-asset": ({ address, isKnown, asForm }) => ({
     message: `${address} is named here and is not in the build${isKnown ? ", as in the release that is live" : ""}`,
-    hint: "build again from clean, or take the reference out",
+    hint:
+      asForm === undefined
+        ? "build again from clean, or take the reference out"
+        : `the build has ${asForm}, which looks the same and is another name: its accents are letters of their own (Unicode normal forms); rename it, or write the reference as the file is called`,
   }),
   "wrong-base": ({ builtFor, deliveredAt, example, isPreview = false }) => ({
     message: `the build was made for ${builtFor} and the destination's addresses begin with ${deliveredAt}: nothing answers at ${example}`,

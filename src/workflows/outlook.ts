@@ -5,6 +5,7 @@ import { longestPageFreshness } from "../core/model/cache-control.ts";
 import { analyseBuild, hasUnknownImmutables, type Analysis, type Findings } from "../core/build/analysis.ts";
 import { applyEncodedForms } from "../core/build/stored-encoding.ts";
 import { compareParcels } from "../core/compare/compare.ts";
+import { takeCaseOf } from "../core/compare/fold-case.ts";
 import { withdraw } from "../core/compare/withdrawn.ts";
 import { fillPolicies } from "../core/edge-rules/content-policy.ts";
 import { isSameRules } from "../core/edge-rules/same.ts";
@@ -74,7 +75,11 @@ export async function planAgain(delivery: Delivery, build: Build): Promise<Build
 
 async function planWith(delivery: Delivery, build: Build, found: DestinationState): Promise<BuildOutlook> {
   const { place, source, safety } = delivery;
-  const { state, analysis } = await analyse(place, build, found);
+  const named = takeCaseOf(
+    found,
+    build.files.map(({ path }) => path),
+  );
+  const { state, analysis } = await analyse(place, build, named);
   const { findings } = analysis;
   const firstVisit = await weighFirstVisit(source, analysis);
   const pageNeeds = findPageNeeds(place, source, analysis);

@@ -1,7 +1,11 @@
+import { findFileNameProblems } from "../core/build/names-check.ts";
+import type { SiteRules } from "../core/build/site-rules.ts";
+import { takeCaseOf } from "../core/compare/fold-case.ts";
 import type { DeliveryWarning } from "../core/delivery/decide.ts";
 import { findGoneContents, fromRelease } from "../core/history/way-back.ts";
 import { selectForgotten } from "../core/history/forgotten.ts";
 import { OperatorError } from "../core/model/failure.ts";
+import type { ObjectKey } from "../core/model/names.ts";
 import type { Waybill } from "../core/model/release.ts";
 import { releaseOf } from "../core/model/wanted.ts";
 import { readDestination } from "../gather/read-destination.ts";
@@ -27,12 +31,21 @@ export const redeliver = (stay: Stay, name: string, options: DeliverOptions): Pr
 const needsFunction = ({ edgeRules }: Waybill): boolean =>
   edgeRules !== undefined && (edgeRules.pages !== undefined || edgeRules.redirects.length > 0);
 
+/** What can't be written is said before the first write. Throws `refused`. */
+function assertNamesFit({ endpoint: { plainNames } }: SiteRules, keys: readonly ObjectKey[]): void {
+  const problems = plainNames === false ? [] : findFileNameProblems(keys, plainNames);
+  if (problems.length > 0) throw new OperatorError("refused", { problems });
+}
+
 async function planWayBack(stay: Stay, name: string): Promise<Outlook> {
   const { run, place } = stay;
   const { store, destination, siteRules } = place;
-  const state = await readDestination(store, destination);
-  if (!state.pointer) throw new OperatorError("nothing-delivered", { destination });
-  const release = await readNamed(store, state.pointer, name, state.waybill);
+  const found = await readDestination(store, destination);
+  if (!found.pointer) throw new OperatorError("nothing-delivered", { destination });
+  const release = await readNamed(store, found.pointer, name, found.waybill);
+  const keys = release.parcels.map(({ key }) => key);
+  assertNamesFit(siteRules, keys);
+  const state = takeCaseOf(found, keys);
   if (needsFunction(release) && siteRules.endpoint.edge?.carriesRules !== true)
     throw new OperatorError("rules-unplaced", { release: release.release, destination });
   const { wanted, leftOut } = fromRelease(release, state.waybill, {
@@ -41,8 +54,8 @@ async function planWayBack(stay: Stay, name: string): Promise<Outlook> {
     carriesEdgeRules: place.ruleKeeper !== undefined,
   });
   const decided = await decideOutlook(stay, { wanted, state, problems: [] });
-  const keys = findGoneContents(decided.plan);
-  if (keys.length > 0) throw new OperatorError("content-gone", { release: release.release, keys });
+  const gone = findGoneContents(decided.plan);
+  if (gone.length > 0) throw new OperatorError("content-gone", { release: release.release, keys: gone });
   run.report({
     event: "gathered",
     what: `release ${release.release}`,

@@ -1,3 +1,5 @@
+import { findFileNameProblems } from "../core/build/names-check.ts";
+import { takeCaseOf } from "../core/compare/fold-case.ts";
 import { Readable } from "node:stream";
 import { decideParcels } from "../core/build/parcels.ts";
 import { fromElsewhere } from "../core/build/from-elsewhere.ts";
@@ -132,18 +134,22 @@ async function planTaking(
 ): Promise<Outlook> {
   const { run, place } = stay;
   const { store, destination, siteRules } = place;
-  const [state, build] = [await readDestination(store, destination), await elsewhere.added.read([])];
+  const [found, build] = [await readDestination(store, destination), await elsewhere.added.read([])];
   const taken = fromElsewhere(waybill, {
     ...{ name: whole, rules: siteRules, madeFor: elsewhere.basePath },
     added: decideParcels(build, siteRules, new Map()),
   });
   const { wanted, problems: ofPolicies } = withPolicies(taken.wanted);
-  const problems = [...taken.problems, ...ofPolicies];
+  const keys = wanted.parcels.map(({ key }) => key);
+  const state = takeCaseOf(found, keys);
+  const { plainNames } = siteRules.endpoint;
+  const ofNames = plainNames === false ? [] : findFileNameProblems(keys, plainNames);
+  const problems = [...taken.problems, ...ofPolicies, ...ofNames];
   const outside = elsewhere.isThroughHere ? new Map() : there;
   const decision = await decideOutlook(stay, { wanted, state, problems, outside });
   const own = new Set(wanted.parcels.filter(({ isOwn }) => isOwn).map(({ key }) => key));
-  const keys = elsewhere.isThroughHere ? [] : findGoneContents(decision.plan).filter((key) => !own.has(key));
-  if (keys.length > 0) throw new OperatorError("content-gone", { release: whole, keys });
+  const gone = elsewhere.isThroughHere ? [] : findGoneContents(decision.plan).filter((key) => !own.has(key));
+  if (gone.length > 0) throw new OperatorError("content-gone", { release: whole, keys: gone });
   run.report({
     event: "gathered",
     what: whole,

@@ -1,4 +1,4 @@
-import { readFileSync } from "node:fs";
+import { readFileSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import type { Policy } from "../../src/core/model/policy.ts";
 import { writeFiles } from "../support/builds.ts";
@@ -95,4 +95,39 @@ test("read policies keep the tool's own part from the public; the delivery in CI
   }
   expect((await project.run(["policy", "edge"])).exit).toBe(2);
   expect((await project.run(["policy", "nothing"])).exit).toBe(2);
+});
+
+test("settings as editors and shells of Windows write them: UTF-16, line ends that stay, folders by a backslash, no other letters", async () => {
+  const page = `<img src="caf\u00e9.svg">`;
+  const project = newProject({ "dist/index.html": page, "dist/cafe\u0301.svg": "<svg/>", ".gitignore": "node_modules\r\n" }); // prettier-ignore
+  const text = "site: Pelican Sound Ferries\r\nbuild: { folder: dist }\r\ndestinations:\r\n  live: { store: { kind: folder, folder: root } }\r\n"; // prettier-ignore
+  const write = (name: string, bytes: Buffer): void => {
+    writeFileSync(join(project.folder, name), bytes);
+  };
+  const mark = (order: "le" | "be"): Buffer => {
+    const bytes = Buffer.from(`\ufeff${text}`, "utf16le");
+    return order === "le" ? bytes : bytes.swap16();
+  };
+  write("le.yaml", mark("le"));
+  write("be.yaml", mark("be"));
+  write("latin.yaml", Buffer.from(text.replace("Pelican", "P\u00e9lican"), "latin1"));
+  write("courier.yaml", Buffer.from(text));
+  write("slash.yaml", Buffer.from(text.replace("dist }", "dist, exclude: [assets\\*] }")));
+  // The picture's name looks like the one in the page, and is another one.
+  for (const settings of ["le.yaml", "be.yaml", "courier.yaml"]) {
+    const { exit, stdout } = await project.run(["survey", "--settings", settings]);
+    expect([settings, exit, stdout]).toEqual([settings, 0, expect.stringContaining("the build has cafe\u0301.svg, which looks the same and is another name")]); // prettier-ignore
+  }
+  const said = async (settings: string) => (await project.run(["survey", "--settings", settings])).stderr;
+  expect(await said("latin.yaml")).toContain("latin.yaml can't be read: it is not UTF-8: save it as that");
+  expect(await said("slash.yaml")).toContain("build.exclude[0]: folders are separated by /, on Windows, too");
+  expect((await project.run(["setup", "--yes", "--destination", "practice", "--sandbox"])).exit).toBe(0);
+  for (const file of ["courier.yaml", ".gitignore"]) {
+    const written = readFileSync(join(project.folder, file), "utf8");
+    expect([file, /practice|sandbox/.test(written), /(^|[^\r])\n/.test(written)]).toEqual([
+      file,
+      true,
+      false,
+    ]);
+  }
 });

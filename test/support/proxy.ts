@@ -42,7 +42,11 @@ export async function startProxy(user: string): Promise<RunningProxy> {
       far.write(head);
       socket.pipe(far).pipe(socket);
     });
-    for (const one of [socket, far]) one.on("error", () => [socket, far].forEach((end) => end.destroy()));
+    for (const one of [socket, far])
+      one.on("error", () => {
+        socket.destroy();
+        far.destroy();
+      });
   });
   server.listen(0, "127.0.0.1");
   await once(server, "listening");

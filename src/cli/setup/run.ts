@@ -4,6 +4,7 @@ import type { ExitCode } from "../../words/exits.ts";
 import { findBuild, guessSiteName, type FoundReason, type ProjectLook } from "../../core/build/find-build.ts";
 import { lookAtProject } from "../../gather/look-at-project.ts";
 import { SANDBOX_DEFAULTS } from "../../sandbox/sandbox.ts";
+import { withLineEndsOf } from "../../settings/line-ends.ts";
 import { parseSettings, readSettingsText, SETTINGS_FILE, toInvalid } from "../../settings/load.ts";
 import {
   addDestination,
@@ -50,7 +51,8 @@ async function answerAll(ask: Ask, { args, terminal, file, before, name }: Setup
   const destination = isSet(args, "sandbox")
     ? { ...PRACTICE, headers: text(args, "headers") === undefined ? undefined : ("strict" as const) }
     : await askDestination(name, { args, terminal, look, ask });
-  const after = build ? toSettingsText({ ...build, destination }) : addDestination(before ?? "", destination);
+  const made = build ? toSettingsText({ ...build, destination }) : addDestination(before ?? "", destination);
+  const after = made === undefined ? undefined : withLineEndsOf(before ?? "", made);
   if (after === undefined)
     throw toInvalid([
       {
@@ -215,8 +217,8 @@ function writeSandboxCredentials(folder: string): void {
   const ignored = join(folder, ".gitignore");
   const line = `/${SANDBOX_FOLDER}/`;
   const text = existsSync(ignored) ? readFileSync(ignored, "utf8") : "";
-  if (!text.split("\n").includes(line))
-    appendFileSync(ignored, `${text === "" || text.endsWith("\n") ? "" : "\n"}${line}\n`);
+  const added = `${text === "" || text.endsWith("\n") ? "" : "\n"}${line}\n`;
+  if (!text.split(/\r?\n/).includes(line)) appendFileSync(ignored, withLineEndsOf(text, added));
 }
 
 interface FarewellFacts {

@@ -1,13 +1,14 @@
-import { readFileSync, realpathSync, renameSync, statSync, writeFileSync } from "node:fs";
+import { realpathSync, renameSync, statSync, writeFileSync } from "node:fs";
 import { relative, resolve } from "node:path";
 import type { RunTies } from "./open.ts";
 import { openControl } from "./open.ts";
 import { wiredClock } from "./wiring.ts";
+import { withLineEndsOf } from "../../settings/line-ends.ts";
 import { findDistribution, toDistributionWishes, type DistributionEdge } from "../../settings/edge-wishes.ts";
 import type { MeansWishes } from "../../core/distribution/means.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { explainControl } from "../../perform/explain-control.ts";
-import { parseSettings } from "../../settings/load.ts";
+import { parseSettings, readSettingsText } from "../../settings/load.ts";
 import type { Target } from "../../settings/target.ts";
 import { addValues, placeOfEdge } from "../../settings/write.ts";
 import type { EdgeToProvision, KnownOfEdge, UnsaidSettings } from "../../workflows/provision-edge.ts";
@@ -114,7 +115,7 @@ interface Writing {
 /** @returns why it could not be done */
 function writeDown({ target, terminal, own, url }: Writing, file: string): string | undefined {
   try {
-    const before = readFileSync(file, "utf8");
+    const before = readSettingsText(file) ?? "";
     const after = complete(before, { target, own, url });
     if (after === undefined)
       return "its place in the file can't be added to (an alias, or a form of its own)";
@@ -124,7 +125,7 @@ function writeDown({ target, terminal, own, url }: Writing, file: string): strin
     // Beside it first: a call that dies meanwhile leaves the settings whole.
     const real = realpathSync(file);
     const next = `${real}.${process.pid}.part`;
-    writeFileSync(next, after, { mode: statSync(real).mode });
+    writeFileSync(next, withLineEndsOf(before, after), { mode: statSync(real).mode });
     renameSync(next, real);
     return undefined;
   } catch (error) {

@@ -2,6 +2,7 @@ import { randomBytes } from "node:crypto";
 import { existsSync } from "node:fs";
 import { userInfo } from "node:os";
 import { join, relative } from "node:path";
+import { findCacheFolder } from "../../cache-folder.ts";
 import { systemClock } from "../../adapters/clock/system-clock.ts";
 import { spareMemory, systemMachine } from "../../adapters/machine/system-machine.ts";
 import { GUARD_CODES } from "../../core/delivery/guards.ts";
@@ -267,18 +268,12 @@ function readAllowed(codes: readonly string[]): Set<string> {
   });
 }
 
-/** The user's cache folder (XDG Base Directory Specification §3); nowhere without a home. */
+/** Where what was read of a build is kept; nowhere without a home. */
 export function cachePlaceOf(args: Arguments, { environment, say }: Terminal): CachePlace | undefined {
-  const { XDG_CACHE_HOME: caches, HOME: home } = environment;
-  const base =
-    caches !== undefined && caches !== ""
-      ? caches
-      : home === undefined || home === ""
-        ? undefined
-        : join(home, ".cache");
-  if (base === undefined) return undefined;
+  const folder = findCacheFolder(environment);
+  if (folder === undefined) return undefined;
   return {
-    folder: join(base, "restless-courier"),
+    folder,
     nowMs: systemClock.now().getTime(),
     onDamaged: (file) => {
       if (isSet(args, "verbose")) say(`the cache ${clean(file)} is damaged: every file is read anew\n`);

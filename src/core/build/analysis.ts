@@ -69,7 +69,7 @@ export function analyseBuild(read: Build, rules: SiteRules, state: DestinationSt
       isPreview: rules.headers.keepsNothing === true,
     }),
     ...findNameProblems(paths, endpoint.bucketPrefix),
-    ...(endpoint.plainNames ? findFileNameProblems(paths) : []),
+    ...(endpoint.plainNames === false ? [] : findFileNameProblems(paths, endpoint.plainNames)),
     ...standIns.problems,
     ...gone.problems,
     ...keepOut.problems,

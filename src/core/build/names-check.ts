@@ -1,3 +1,4 @@
+import type { FileNames } from "../model/endpoint.ts";
 import { LONGEST_KEY } from "../model/names.ts";
 import type { Problem, ProblemFacts } from "../model/problem.ts";
 
@@ -40,15 +41,28 @@ const bytesOf = (text: string): number => new TextEncoder().encode(text).length;
 /** The longest name of one file or folder, in bytes, on the file systems that matter. */
 const LONGEST_NAME = 255;
 
+/**
+ * What a name of one file or folder may not be on Windows: the letters that it keeps for itself, an end that it takes away,
+ * and devices, with or without an ending ("Naming Files, Paths, and Namespaces" of its documentation).
+ */
+const NOT_ON_WINDOWS =
+  /[<>:"|?*\\\u0000-\u001f]|[. ]$|^(con|prn|aux|nul|(com|lpt)[0-9\u00b9\u00b2\u00b3])(\.|$)/i;
+
+/** Whether Windows can hold a path, with slashes. */
+export const fitsWindows = (path: string): boolean =>
+  !path.split("/").some((name) => NOT_ON_WINDOWS.test(name));
+
 /** Names that a folder of files can't hold, though a store of objects can. */
-export function findFileNameProblems(paths: readonly string[]): Problem[] {
+export function findFileNameProblems(paths: readonly string[], names: FileNames): Problem[] {
   const folders = new Set(paths.flatMap((path) => listFolders(path)));
   return paths.flatMap((path): Problem[] => {
     const facts: ProblemFacts["unfit-name"] | undefined = folders.has(path)
       ? { why: "file-and-folder" }
       : path.split("/").some((name) => bytesOf(name) > LONGEST_NAME)
         ? { why: "long-part", most: LONGEST_NAME }
-        : undefined;
+        : names === "windows" && !fitsWindows(path)
+          ? { why: "windows-name" }
+          : undefined;
     return facts === undefined ? [] : [{ code: "unfit-name", severity: "error", path, facts }];
   });
 }

@@ -111,6 +111,12 @@ export interface ReferenceFacts extends Pick<
  */
 export function findReferenceProblems({ references }: ReferenceGraph, facts: ReferenceFacts): Problem[] {
   const paths = new Set(facts.files.map(({ path }) => path));
+  // Few names can be written in more than one form.
+  const forms = new Map(
+    [...paths]
+      .filter((path) => NOT_ASCII.test(path))
+      .map((path) => [addressForm(facts.addressRules.basePath + encodeKey(path)), path]),
+  );
   const missing = references.filter(
     ({ to, kind }) => to === undefined && kind !== "guess" && kind !== "worker",
   );
@@ -118,7 +124,7 @@ export function findReferenceProblems({ references }: ReferenceGraph, facts: Ref
     .filter(
       ({ kind, address = "" }) => !isLeading(kind) || !(facts.clientRoutes || facts.isRedirected(address)),
     )
-    .map((reference) => toProblem(reference, facts.knownMissing));
+    .map((reference) => toProblem(reference, facts.knownMissing, forms));
   const bare = references.filter(
     ({ kind, to, address = "" }) =>
       kind === "link" && to !== undefined && isBare(address, to, facts.addressRules),
@@ -138,15 +144,28 @@ const isBare = (address: UrlPath, to: ObjectKey, { basePath }: AddressRules): bo
 /** It leads to a page, which a redirect or the entry page may answer. */
 const isLeading = (kind: ReferenceKind): boolean => kind === "link" || kind === "frame";
 
+const NOT_ASCII = /[^\u0000-\u007f]/;
+
+/** An address in one of the forms that its letters can be written in. */
+function addressForm(address: UrlPath): string {
+  try {
+    return decodeURIComponent(address).normalize("NFC");
+  } catch {
+    return address;
+  }
+}
+
 function toProblem(
   { kind, from: path, line, address = "" }: ResolvedReference,
   known: MissingAssets | undefined,
+  forms: ReadonlyMap<string, ObjectKey>,
 ): Problem {
   if (kind === "link") return { code: "dead-link", severity: "warning", path, line, facts: { address } };
   const isKnown =
     known !== undefined && Object.hasOwn(known, path) && known[path]?.includes(address) === true;
   const severity = isKnown || kind === "decoration" ? "warning" : "error";
-  const facts = { address, ...(isKnown && { isKnown }) };
+  const asForm = address.includes("%") ? forms.get(addressForm(address)) : undefined;
+  const facts = { address, ...(isKnown && { isKnown }), ...(asForm !== undefined && { asForm }) };
   return { code: "missing-asset", severity, path, line, facts };
 }
 

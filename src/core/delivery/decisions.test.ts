@@ -80,7 +80,7 @@ test("names that two systems take for one, and names that an address can't carry
       ({ code }) => code,
     ),
   ).toEqual(Array.from({ length: 5 }, () => "unfit-name"));
-  const [both] = findFileNameProblems(["a/b/c", "a/b/c/d/e.html", "a/bc"]);
+  const [both] = findFileNameProblems(["a/b/c", "a/b/c/d/e.html", "a/bc"], "posix");
   expect([both?.path, both?.facts]).toEqual(["a/b/c", { why: "file-and-folder" }]);
 });
 

@@ -8,7 +8,14 @@ export type UnreadText = "large" | "deep";
 
 /** Why a name can't be delivered. */
 export type UnfitName =
-  "control-character" | "backslash" | "star" | "not-unicode" | "long-key" | "file-and-folder" | "long-part";
+  | "control-character"
+  | "backslash"
+  | "star"
+  | "not-unicode"
+  | "long-key"
+  | "file-and-folder"
+  | "long-part"
+  | "windows-name";
 
 /** What is known of each kind of problem, by its code; for a guard it is the code that --allow takes. */
 export interface ProblemFacts {
@@ -20,7 +27,12 @@ export interface ProblemFacts {
   readonly "bare-link": { readonly addresses: readonly UrlPath[] };
   readonly "dead-link": { readonly address: UrlPath };
   /** `isKnown`: the release that is live lacks it as well. */
-  readonly "missing-asset": { readonly address: UrlPath; readonly isKnown?: true };
+  /** `asForm`: a file of that name in another Unicode normal form (UAX #15), which is another address. */
+  readonly "missing-asset": {
+    readonly address: UrlPath;
+    readonly isKnown?: true;
+    readonly asForm?: ObjectKey | undefined;
+  };
   /** Base paths: what pages and styles name begins with the one, and the destination's addresses with the other. */
   readonly "wrong-base": {
     readonly builtFor: UrlPath;

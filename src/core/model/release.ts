@@ -175,6 +175,8 @@ export interface DestinationState {
   readonly unreadable?: readonly ObjectKey[];
   /** False where objects carry no headers of their own (a folder): then headers are never compared. */
   readonly carriesHeaders?: boolean;
+  /** Whether names that differ only in case are one there; absent: they are not. */
+  readonly foldsCase?: boolean;
   /** The store's own time of the list, milliseconds since 1970. */
   readonly storeTimeMs: number;
 }

@@ -14,7 +14,13 @@ const KINDS: Readonly<Record<string, StoreErrorKind>> = {
 };
 
 /** Any failure of the file system, as the port names it. */
-export function toFolderError(error: unknown, action: StoreAction): StoreError {
+export function toFolderError(
+  error: unknown,
+  action: StoreAction,
+  platform: NodeJS.Platform = process.platform,
+): StoreError {
   const { code = "", message } = error as NodeJS.ErrnoException;
-  return new StoreError(KINDS[code] ?? "other", message, { action, code }, error);
+  // There it is the answer of a file that somebody has open, too.
+  const kind = platform === "win32" && code === "EPERM" ? "server" : KINDS[code];
+  return new StoreError(kind ?? "other", message, { action, code }, error);
 }

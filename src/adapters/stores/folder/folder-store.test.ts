@@ -4,6 +4,7 @@ import { temporaryFolder } from "../../../../test/support/builds.ts";
 import { existsSync, mkdirSync, renameSync, utimesSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { createFolderStore } from "./folder-store.ts";
+import { systemDisk } from "./disk.ts";
 import { withLock } from "./lock.ts";
 
 /** An ETag of a newer file beside older bytes would let a condition pass that must fail. */
@@ -49,7 +50,7 @@ test("a lock that a dead process left is taken after ten seconds, and not before
   // A process that died long ago by its file's clock says nothing: clocks may differ.
   utimesSync(path, 0, 0);
   const waiting = toWaiting();
-  expect(await withLock(path, () => Promise.resolve(existsSync(path)), waiting)).toBe(true);
+  expect(await withLock(path, () => Promise.resolve(existsSync(path)), systemDisk, waiting)).toBe(true);
   expect([waiting.nowMs() > 10_000, waiting.nowMs() < 10_100, existsSync(path)]).toEqual([true, true, false]);
 });
 
@@ -62,12 +63,12 @@ test("a lock that lives on is waited for: each new one has its own ten seconds; 
   };
   renew();
   const waiting = toWaiting({ 6000: renew, 12_000: renew });
-  const failing = withLock(path, () => Promise.reject(new Error("task")), waiting);
+  const failing = withLock(path, () => Promise.reject(new Error("task")), systemDisk, waiting);
   await expect(failing).rejects.toThrow("task");
   expect([waiting.nowMs() > 22_000, existsSync(path)]).toEqual([true, false]);
-  await expect(withLock(join(folder, "none/lock"), () => Promise.resolve(), waiting)).rejects.toMatchObject({
-    code: "ENOENT",
-  });
+  await expect(
+    withLock(join(folder, "none/lock"), () => Promise.resolve(), systemDisk, waiting),
+  ).rejects.toMatchObject({ code: "ENOENT" });
 });
 
 /** What another user may not read, this one may not either for a moment; only root can put itself in that place. */

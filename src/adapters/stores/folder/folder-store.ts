@@ -1,10 +1,9 @@
 import { createHash, randomUUID } from "node:crypto";
-import { constants, createWriteStream, type Stats } from "node:fs";
-import { link, mkdir, open, readdir, rename, rm, rmdir, stat, utimes, copyFile } from "node:fs/promises";
+import type { Stats } from "node:fs";
 import { dirname, join, relative, resolve, sep } from "node:path";
 import { pipeline } from "node:stream/promises";
 import { Readable, Transform } from "node:stream";
-import { byUtf8, STATE_PREFIX, type ObjectKey } from "../../../core/model/names.ts";
+import { byUtf8, isStateKey, STATE_PREFIX, type ObjectKey } from "../../../core/model/names.ts";
 import type { ListedObject, ObjectHeaders } from "../../../core/model/parcel.ts";
 import type { StoreAction } from "../../../core/model/store-action.ts";
 import {
@@ -19,15 +18,29 @@ import {
   type ReadObject,
   type Written,
 } from "../../../ports/object-store.ts";
+import {
+  codeOf,
+  discard,
+  flush,
+  flushFolder,
+  into,
+  letBeRead,
+  orNothing,
+  persist,
+  placeNew,
+  raiseTime,
+  READ_NOW,
+  remove,
+  systemDisk,
+  type Disk,
+} from "./disk.ts";
+import { toEtag, tryDisk, USUAL, type DiskTraits } from "./disk-traits.ts";
 import { toFolderError } from "./failures.ts";
 import { withLock } from "./lock.ts";
 
 /** Half-written files live here until they are whole; on the same file system as what they become. */
 const UNFINISHED = ".courier/unfinished";
-/** Not every system knows such a flag; there it counts as 0. */
-const READ_NOW = constants.O_RDONLY | constants.O_NONBLOCK;
-/** Web servers tell versions of a file apart by its time in whole seconds. */
-const TIME_STEP_MS = 1000;
+const LOCK = ".courier/lock";
 
 /**
  * A folder that a web server reads from. Files appear whole or not at all: each is written beside the others, flushed,
@@ -35,8 +48,19 @@ const TIME_STEP_MS = 1000;
  * @param within the folder that must be there: `folder` itself, or one above it; then `folder` comes with its first file and
  * goes with its last
  */
-export function createFolderStore(folder: string, count: CountRequest, within = folder): ObjectStore {
-  return new FolderStore(resolve(folder), resolve(within), count);
+export function createFolderStore(
+  folder: string,
+  count: CountRequest,
+  within = folder,
+  disk = systemDisk,
+): ObjectStore {
+  return new FolderStore({ root: resolve(folder), within: resolve(within), disk }, count);
+}
+
+interface FolderFacts {
+  readonly root: string;
+  readonly within: string;
+  readonly disk: Disk;
 }
 
 class FolderStore implements ObjectStore {
@@ -44,12 +68,17 @@ class FolderStore implements ObjectStore {
   readonly carriesHeaders = false;
   readonly listsFromAnywhere = false;
 
+  private readonly root: string;
+  private readonly within: string;
+  private readonly disk: Disk;
+  private tried: Promise<DiskTraits> | undefined;
+
   constructor(
-    private readonly root: string,
-    private readonly within: string,
+    { root, within, disk }: FolderFacts,
     private readonly count: CountRequest,
   ) {
     this.location = { endpoint: root, bucket: "", prefix: "", region: "" };
+    [this.root, this.within, this.disk] = [root, within, disk];
   }
 
   async *list(below = ""): AsyncIterable<ListPage> {
@@ -61,14 +90,15 @@ class FolderStore implements ObjectStore {
       await this.walk(start, below, objects);
     });
     objects.sort((a, b) => byUtf8(a.key, b.key));
-    yield { objects, storeTimeMs: await this.readTime() };
+    const storeTimeMs = await this.readTime();
+    yield { objects, storeTimeMs, foldsCase: (await this.traits()).foldsCase };
   }
 
   async head(key: ObjectKey): Promise<ObjectFacts | undefined> {
     this.count("head");
     return this.try({ do: "look", key }, async () => {
       const facts = await this.stat(key);
-      return facts && { size: facts.size, etag: toEtag(facts), headers: {} };
+      return facts && { size: facts.size, etag: await this.etagOf(key, facts), headers: {} };
     });
   }
 
@@ -76,14 +106,19 @@ class FolderStore implements ObjectStore {
     this.count("get");
     return this.try({ do: "read", key }, async () => {
       // A pipe in the place of a file would be waited for.
-      const file = await open(this.pathOf(key), READ_NOW).catch(orNothing);
+      const file = await this.disk.open(this.pathOf(key), READ_NOW).catch(orNothing);
       // Of the file that was opened, and not of one that has taken its place since: a condition is made of it.
       const facts = await file?.stat();
       if (!file || !facts?.isFile()) {
         await file?.close();
         return undefined;
       }
-      return { size: facts.size, etag: toEtag(facts), headers: {}, body: file.createReadStream() };
+      let held: Buffer | undefined;
+      const read = async (): Promise<Buffer> => (held ??= await file.readFile());
+      const etag = await toEtag(key, facts, { ...(await this.traits()), read });
+      if (held === undefined) return { size: facts.size, etag, headers: {}, body: file.createReadStream() };
+      await file.close();
+      return { size: held.length, etag, headers: {}, body: Readable.from([held]) };
     });
   }
 
@@ -95,9 +130,9 @@ class FolderStore implements ObjectStore {
   ): Promise<Written> {
     this.count("put");
     return this.try({ do: "write", key }, async () => {
-      const path = this.pathOf(key);
+      this.pathOf(key);
       const part = await this.writePart(content, key);
-      return this.place(part, path, condition);
+      return this.place(part, key, condition);
     });
   }
 
@@ -115,26 +150,29 @@ class FolderStore implements ObjectStore {
     return this.try({ do: "copy", from, to }, async () => {
       const before = await this.stat(from);
       if (!before) throw new StoreError("precondition", "the file is gone", { action: { do: "copy", from } });
-      const isSame = (found: Stats | undefined): boolean =>
-        found !== undefined && (etag === undefined || toEtag(found) === etag);
-      if (!isSame(before))
-        throw new StoreError("precondition", "the file changed", { action: { do: "copy", from } });
+      const isSame = async (found: Stats | undefined): Promise<boolean> =>
+        found !== undefined && (etag === undefined || (await this.etagOf(from, found)) === etag);
+      const assertSame = async (found: Stats | undefined): Promise<void> => {
+        if (!(await isSame(found))) throw this.refuse("the file changed", { do: "copy", from });
+      };
+      await assertSame(before);
       // Without headers there is nothing in a copy onto itself.
       if (from === to) {
-        if (condition && !holds(condition, before))
-          throw new StoreError("precondition", "another state was expected", {
-            action: { do: "copy", from },
-          });
-        return { etag: toEtag(before) };
+        const standing = await this.etagOf(from, before);
+        if (condition && !holds(condition, standing))
+          throw this.refuse("another state was expected", { do: "copy", from });
+        return { etag: standing };
       }
       const part = await this.newPart();
-      await copyFile(this.pathOf(from), part);
-      if (!isSame(await this.stat(from))) {
-        await rm(part, { force: true });
-        throw new StoreError("precondition", "the file changed", { action: { do: "copy", from } });
+      try {
+        await this.disk.copyFile(this.pathOf(from), part);
+        await assertSame(await this.stat(from));
+        await flush(this.disk, part);
+      } catch (error) {
+        await discard(this.disk, part);
+        throw error;
       }
-      await flush(part);
-      return this.place(part, this.pathOf(to), condition);
+      return this.place(part, to, condition);
     });
   }
 
@@ -149,15 +187,15 @@ class FolderStore implements ObjectStore {
       const removeFile = async (): Promise<void> => {
         const path = this.pathOf(key);
         const standing = etag === undefined ? undefined : await this.stat(key);
-        if (standing && toEtag(standing) !== etag) left.push(key);
-        else await rm(path, { force: true });
+        if (standing && (await this.etagOf(key, standing)) !== etag) left.push(key);
+        else await remove(this.disk, path);
       };
       await this.try({ do: "remove", key }, async () => {
         if (etag === undefined || !(await this.stat(key))) await removeFile();
         else {
           // Under the lock of all conditional writes: nothing can come between the look and the removal.
-          await mkdir(join(this.within, UNFINISHED), { recursive: true });
-          await withLock(this.lock, removeFile);
+          await this.disk.mkdir(join(this.within, UNFINISHED), { recursive: true });
+          await withLock(this.lock, removeFile, this.disk);
         }
         if (!left.includes(key)) await this.removeEmpty(dirname(this.pathOf(key)));
       });
@@ -201,18 +239,37 @@ class FolderStore implements ObjectStore {
   }
 
   private async stat(key: ObjectKey): Promise<Stats | undefined> {
-    const facts = await stat(this.pathOf(key)).catch(orNothing);
+    const facts = await this.disk.stat(this.pathOf(key)).catch(orNothing);
     return facts?.isFile() === true ? facts : undefined;
+  }
+
+  private async etagOf(key: ObjectKey, facts: Stats, path = this.pathOf(key)): Promise<string> {
+    return toEtag(key, facts, { ...(await this.traits()), read: () => this.disk.readFile(path) });
+  }
+
+  /** Tried once; where nothing can be written it is taken for a usual one, and the next write says why. */
+  private traits(): Promise<DiskTraits> {
+    this.tried ??= this.unfinished()
+      .then((folder) => tryDisk(this.disk, folder))
+      .catch(() => {
+        this.tried = undefined;
+        return USUAL;
+      });
+    return this.tried;
+  }
+
+  private refuse(why: string, action: StoreAction): StoreError {
+    return new StoreError("precondition", why, { action });
   }
 
   private async walk(folder: string, below: string, objects: ListedObject[]): Promise<void> {
     const isAlwaysThere = folder === "" && this.root === this.within;
-    const entries = await readdir(join(this.root, folder), { withFileTypes: true }).catch(
-      (error: unknown) => {
-        if (isAlwaysThere || (error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
+    const entries = await this.disk
+      .readdir(join(this.root, folder), { withFileTypes: true })
+      .catch((error: unknown) => {
+        if (isAlwaysThere || codeOf(error) !== "ENOENT") throw error;
         return [];
-      },
-    );
+      });
     for (const entry of entries) {
       const key = folder + entry.name;
       if (`${key}/` === `${UNFINISHED}/` || key === LOCK) continue;
@@ -221,7 +278,9 @@ class FolderStore implements ObjectStore {
           await this.walk(`${key}/`, below, objects);
       } else if (key.startsWith(below)) {
         const facts = await this.stat(key);
-        if (facts) objects.push({ key, size: facts.size, etag: toEtag(facts), modifiedMs: facts.mtimeMs });
+        if (!facts) continue;
+        const etag = await this.etagOf(key, facts);
+        objects.push({ key, size: facts.size, etag, modifiedMs: facts.mtimeMs });
       }
     }
   }
@@ -230,9 +289,9 @@ class FolderStore implements ObjectStore {
   private async readTime(): Promise<number> {
     return this.try({ do: "read-time" }, async () => {
       const part = await this.newPart();
-      await (await open(part, "w")).close();
-      const { mtimeMs } = await stat(part);
-      await rm(part, { force: true });
+      await (await this.disk.open(part, "w")).close();
+      const { mtimeMs } = await this.disk.stat(part);
+      await remove(this.disk, part);
       return mtimeMs;
     });
   }
@@ -243,12 +302,16 @@ class FolderStore implements ObjectStore {
     return join(this.within, below === "" ? LOCK : `${UNFINISHED}/lock-${encodeURIComponent(below)}`);
   }
 
-  private async newPart(): Promise<string> {
+  private async unfinished(): Promise<string> {
     // The folder itself must be there: a mount that is missing must not be made up for.
-    await stat(this.within);
+    await this.disk.stat(this.within);
     const folder = join(this.within, UNFINISHED);
-    await mkdir(folder, { recursive: true });
-    return join(folder, randomUUID());
+    await this.disk.mkdir(folder, { recursive: true });
+    return folder;
+  }
+
+  private async newPart(): Promise<string> {
+    return join(await this.unfinished(), randomUUID());
   }
 
   /** Writes content into a file of its own, flushed; nothing is left of one that is not what was promised. */
@@ -264,48 +327,51 @@ class FolderStore implements ObjectStore {
     const body = content.open();
     const source = body instanceof Uint8Array ? Readable.from([Buffer.from(body)]) : body;
     try {
-      await pipeline(source, watch, createWriteStream(part));
+      await pipeline(source, watch, this.disk.createWriteStream(part));
       if (sum.digest("hex") !== content.hash)
         throw new StoreError("integrity", "the bytes are others than were promised", {
           action: { do: "write", key },
         });
-      await flush(part);
+      await flush(this.disk, part);
       return part;
     } catch (error) {
-      await rm(part, { force: true });
+      await discard(this.disk, part);
       throw error;
     }
   }
 
   /** Puts a finished file in its place; with a condition, only while that holds. */
-  private async place(part: string, path: string, condition?: Condition): Promise<Written> {
-    const action: StoreAction = { do: "write", key: path.slice(this.root.length + 1) };
+  private async place(part: string, key: ObjectKey, condition?: Condition): Promise<Written> {
+    const { disk } = this;
+    const path = this.pathOf(key);
+    const action: StoreAction = { do: "write", key };
     try {
-      const put = async (): Promise<Stats> => {
-        const standing = await stat(path).catch(orNothing);
+      const put = async (): Promise<string> => {
+        const standing = await disk.stat(path).catch(orNothing);
         if (standing?.isDirectory() === true)
           throw new StoreError("other", "a folder stands where the file should be", {
             action,
             code: "unfit name",
           });
-        if (condition && !holds(condition, standing))
-          throw new StoreError("precondition", "another state was expected", { action });
-        await raiseTime(part, standing);
+        if (condition && !holds(condition, standing && (await this.etagOf(key, standing))))
+          throw this.refuse("another state was expected", action);
+        await raiseTime(disk, part, standing);
+        const isPublic = !isStateKey(key);
+        if (isPublic) await letBeRead(disk, part, "file");
         // It is the same file under its new name, where somebody else's may stand a moment later.
-        const facts = await stat(part);
-        if (condition && "ifAbsent" in condition) {
-          // Fails where somebody else was faster, on whatever machine.
-          await into(dirname(path), () => link(part, path));
-          await rm(part, { force: true });
-        } else await into(dirname(path), () => rename(part, path));
-        return facts;
+        const etag = await this.etagOf(key, await disk.stat(part), part);
+        const isNew = condition && "ifAbsent" in condition;
+        await into(disk, { folder: dirname(path), isPublic }, () =>
+          isNew ? placeNew(disk, part, path) : persist(disk, () => disk.rename(part, path)),
+        );
+        return etag;
       };
-      const facts = condition ? await withLock(this.lock, put) : await put();
-      await flush(dirname(path)).catch(() => undefined);
-      return { etag: toEtag(facts) };
+      const etag = condition ? await withLock(this.lock, put, disk) : await put();
+      await flushFolder(disk, dirname(path));
+      return { etag };
     } catch (error) {
-      await rm(part, { force: true });
-      if ((error as NodeJS.ErrnoException).code === "EEXIST" && condition)
+      await discard(disk, part);
+      if (codeOf(error) === "EEXIST" && condition)
         throw new StoreError("precondition", "another state was expected", { action }, error);
       throw error;
     }
@@ -314,7 +380,7 @@ class FolderStore implements ObjectStore {
   private async removeEmpty(folder: string): Promise<void> {
     for (let path = folder; path.startsWith(this.within + sep); path = dirname(path)) {
       // Not empty, or gone already: that's the end of it.
-      if (path === join(this.within, STATE_PREFIX.slice(0, -1)) || !(await rmdir(path).then(() => true, () => false))) return; // prettier-ignore
+      if (path === join(this.within, STATE_PREFIX.slice(0, -1)) || !(await this.disk.rmdir(path).then(() => true, () => false))) return; // prettier-ignore
     }
   }
 
@@ -322,55 +388,10 @@ class FolderStore implements ObjectStore {
     try {
       return await call();
     } catch (error) {
-      throw error instanceof StoreError ? error : toFolderError(error, action);
+      throw error instanceof StoreError ? error : toFolderError(error, action, this.disk.platform);
     }
   }
 }
 
-const LOCK = ".courier/lock";
-
-/** What changes whenever a file is replaced: its own number, its size and its time. */
-const toEtag = ({ ino, size, mtimeMs }: Stats): string =>
-  `${ino.toString(36)}-${size}-${Math.round(mtimeMs * 1000)}`;
-
-const holds = (condition: Condition, standing: Stats | undefined): boolean =>
-  "ifAbsent" in condition
-    ? standing === undefined
-    : standing !== undefined && toEtag(standing) === condition.ifEtag;
-
-/** A file that replaces another is always later by a whole second at least, whatever the clock says. */
-async function raiseTime(part: string, standing: Stats | undefined): Promise<void> {
-  if (!standing) return;
-  const { mtimeMs } = await stat(part);
-  const least = standing.mtimeMs + TIME_STEP_MS;
-  if (mtimeMs < least) await utimes(part, new Date(least), new Date(Math.ceil(least)));
-}
-
-/** Places a file in a folder, which is made where it is missing. */
-async function into(folder: string, place: () => Promise<void>): Promise<void> {
-  await mkdir(folder, { recursive: true });
-  try {
-    await place();
-  } catch (error) {
-    if ((error as NodeJS.ErrnoException).code !== "ENOENT") throw error;
-    // Whoever removed its last file has just removed the folder as well.
-    await mkdir(folder, { recursive: true });
-    await place();
-  }
-}
-
-/** What was written is on the disk, and not only on its way there. */
-async function flush(path: string): Promise<void> {
-  const file = await open(path, "r");
-  try {
-    await file.sync();
-  } finally {
-    await file.close();
-  }
-}
-
-function orNothing(error: unknown): undefined {
-  const { code } = error as NodeJS.ErrnoException;
-  if (code !== "ENOENT" && code !== "ENOTDIR") throw error;
-  return undefined;
-}
+const holds = (condition: Condition, standing: string | undefined): boolean =>
+  "ifAbsent" in condition ? standing === undefined : standing === condition.ifEtag;

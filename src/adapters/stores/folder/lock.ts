@@ -1,4 +1,4 @@
-import { open, rm, stat } from "node:fs/promises";
+import { codeOf, remove, systemDisk, type Disk } from "./disk.ts";
 
 /** A lock that old was left by a process that died: what it guards takes milliseconds. */
 const STALE_MS = 10_000;
@@ -16,29 +16,39 @@ const REALLY: Waiting = {
 };
 
 /** Does something while no other process does: a file that only one can create. */
-export async function withLock<T>(path: string, task: () => Promise<T>, waiting = REALLY): Promise<T> {
-  await take(path, waiting);
+export async function withLock<T>(
+  path: string,
+  task: () => Promise<T>,
+  disk: Disk = systemDisk,
+  waiting = REALLY,
+): Promise<T> {
+  await take(path, disk, waiting);
   try {
     return await task();
   } finally {
-    await rm(path, { force: true });
+    await remove(disk, path);
   }
 }
 
-async function take(path: string, { nowMs, sleep }: Waiting): Promise<void> {
+/** Windows answers so for a lock that was removed and is not gone yet, since somebody looks at it. */
+const GOING = new Set(["EPERM", "EACCES", "EBUSY"]);
+
+async function take(path: string, disk: Disk, { nowMs, sleep }: Waiting): Promise<void> {
+  const began = nowMs();
   let seen: { readonly ino: number; readonly sinceMs: number } | undefined;
   for (;;) {
     try {
-      await (await open(path, "wx")).close();
+      await (await disk.open(path, "wx")).close();
       return;
     } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== "EEXIST") throw error;
+      const isGoing = disk.platform === "win32" && GOING.has(codeOf(error)) && nowMs() - began < STALE_MS;
+      if (codeOf(error) !== "EEXIST" && !isGoing) throw error;
     }
-    const facts = await stat(path).catch(() => undefined);
+    const facts = await disk.stat(path).catch(() => undefined);
     const now = nowMs();
     // Its age is watched, not read off two clocks that may differ.
     if (facts && facts.ino !== seen?.ino) seen = { ino: facts.ino, sinceMs: now };
-    if (facts && seen && now - seen.sinceMs > STALE_MS) await rm(path, { force: true });
+    if (facts && seen && now - seen.sinceMs > STALE_MS) await remove(disk, path);
     await sleep(WAIT_MS);
   }
 }
