@@ -11,7 +11,7 @@ if ((args[0] === "--version" || args[0] === "-V") && args.length === 1) {
   }
 } else {
   const { runKept } = await import("./kept-code.ts");
-  const { findCacheFolder } = await import("./cache-folder.ts");
+  const { findCacheFolder } = await import("./system/cache-folder.ts");
   // What a command compiles is kept under its name, so that none pays for the others.
   const name = /^[a-z]+$/.exec(args[0] ?? "help")?.[0] ?? "other";
   const folder = findCacheFolder(process.env);

@@ -1,4 +1,3 @@
-import { OperatorError } from "../core/model/failure.ts";
 import type { ExitCode } from "../words/exits.ts";
 import { readEnvironmentOptions } from "../settings/environment.ts";
 import { COMMON, type Arguments, type Command, type Option } from "./frame/command.ts";
@@ -23,7 +22,7 @@ import { listOptions, parseCall } from "./frame/parse.ts";
 import { prepareOutput } from "./frame/output.ts";
 import { endNow, listenForSignals } from "./frame/signals.ts";
 import { watchMemory } from "./frame/memory-watch.ts";
-import { showFailure } from "./frame/failure.ts";
+import { showFailure, showLost } from "./frame/failure.ts";
 import { showCommandHelp, showHelp } from "./frame/help.ts";
 import { clean, openTerminal, type Terminal } from "./frame/terminal.ts";
 
@@ -66,23 +65,13 @@ export async function run(argv: readonly string[], version: string): Promise<Exi
     ({ args } = call);
     prepareOutput(args, terminal);
     const exit = await call.command.run(args, terminal);
-    return exit === 0 ? await tellLost(terminal) : exit;
+    return exit === 0 ? await showLost(terminal) : exit;
   } catch (error) {
     return showFailure(error, args, terminal);
   } finally {
     endWatch();
     endListening();
   }
-}
-
-/** Says what could not be written of a run that went well. @returns the exit code */
-async function tellLost(terminal: Terminal): Promise<ExitCode> {
-  // A pipe tells a little later.
-  await new Promise((done) => setImmediate(done));
-  const lost = terminal.lost();
-  if (!lost) return 0;
-  // Past the form of the result: whatever of that could be written must stay whole.
-  return showFailure(new OperatorError("output-lost", { ...lost }), {}, terminal);
 }
 
 /** The form that a call asks for, before all of it is read. */

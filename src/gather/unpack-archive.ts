@@ -7,7 +7,7 @@ import { extract } from "tar-stream";
 import { openPromise } from "yauzl";
 import { fitsWindows } from "../core/build/names-check.ts";
 import { OperatorError } from "../core/model/failure.ts";
-import { makeTemporaryFolder, toTemporaryFailure, type TemporaryFolder } from "./temporary-folder.ts";
+import { makeTemporaryFolder, toTemporaryFailure, type TemporaryFolder } from "../system/temporary-folder.ts";
 import { toUnreadable } from "./unreadable.ts";
 
 export const ARCHIVE = /\.(zip|tar|tar\.gz|tgz)$/i;

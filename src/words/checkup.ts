@@ -24,7 +24,7 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
     "run your build; or say where it is: build.folder, or --build",
   ],
   "no-credentials": [
-    "there are no credentials: {answer}",
+    "no credentials were found: {answer}",
     "mend that, or set AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY, or name another profile (store.profile)",
   ],
   "no-region": [

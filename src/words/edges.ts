@@ -5,7 +5,7 @@ import { counted } from "./text.ts";
 type Of<Kind extends EdgeFailure["kind"]> = EdgeFailure & { readonly kind: Kind };
 
 const FAILURES: { readonly [Kind in EdgeFailure["kind"]]: (of: never) => string } = {
-  "no-credentials": ({ answer = "" }: Of<"no-credentials">) => `there are no credentials for it: ${answer}`,
+  "no-credentials": ({ answer = "" }: Of<"no-credentials">) => `no credentials for it were found: ${answer}`,
   "credentials-refused": ({ code = "" }: Of<"credentials-refused">) =>
     `it does not accept the credentials (${code})`,
   denied: ({ node }: Of<"denied">) =>

@@ -338,7 +338,7 @@ export const FAILURES = {
   },
   "no-credentials": {
     exit: 7,
-    message: "{action}: there are no credentials: {cause}",
+    message: "{action}: no credentials were found: {cause}",
     hint: "mend that, or set them in the environment or in another profile (store.profile); {written}",
   },
   "no-region": {

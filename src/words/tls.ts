@@ -31,6 +31,7 @@ const WORDS: Readonly<Record<TlsFault, readonly [why: string, mend: string]>> = 
   other: ["a safe connection (TLS) did not come about", "--verbose shows what the system says of it"],
 };
 
+/** Why there is no safe connection, and what mends it. */
 export const wordsOfTls = (fault: TlsFault): { readonly why: string; readonly mend: string } => {
   const [why, mend] = WORDS[fault];
   return { why, mend };

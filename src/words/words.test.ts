@@ -12,6 +12,7 @@ const TOLD_BY_CODE: Partial<Record<FailureCode, FailureData>> = {
   "not-an-address": { address: "<address>", reason: "outside", basePath: "<reason>" },
   "content-gone": { release: "<release>", keys: ["<keys>"] },
   "no-such-file": { folder: "<folder>", name: "<name>", nearest: "<nearest>" },
+  "tls-failed": { action: "<action>", endpoint: "<endpoint>", tls: "expired", written: "<written>" },
   "output-failed": { file: "<file>", cause: "<why>" },
   "output-lost": { what: "<what>", cause: "<why>" },
   "temporary-failed": { folder: "<folder>", cause: "<why>" },
@@ -37,6 +38,8 @@ const TOLD_BY_CODE: Partial<Record<FailureCode, FailureData>> = {
 
 /** Names whose words are made of a code, so that what is handed in is not what is said. */
 const MADE_OF_CODES = new Set([
+  "tls-failed why",
+  "tls-failed mend",
   "versions-denied right",
   "distribution-failed action",
   "distribution-denied action",
@@ -62,7 +65,7 @@ test("every failure says what happened and what to do next, with its data filled
 test("every cause of a broken link says why and what to do", () => {
   expect(LINK_CAUSES.length).toBeGreaterThan(40);
   const failure = { kind: "other", answer: "503" };
-  const names = { skewMs: 90_000, region: "", action: { do: "list" }, found: { code: "ignored" }, prefix: "", failure, steps: [], byHand: [] };
+  const names = { skewMs: 90_000, region: "", action: { do: "list" }, found: { code: "ignored" }, prefix: "", tls: "expired", failure, steps: [], byHand: [] };
   for (const cause of LINK_CAUSES) {
     const link = broken("store", { asked: { code: "nothing" }, found: { code: "none" }, cause, names });
     const { why = "", mend = "" } = wordsOfLink(link);

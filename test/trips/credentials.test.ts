@@ -178,7 +178,7 @@ test("a profile's way to credentials: which step failed, the helper's own words 
   ]; // prettier-ignore
   for (const [profile, why, calls] of ways) {
     const { exit, stderr } = await project.run(say(profile), environment);
-    expect([profile, exit, stderr]).toEqual([profile, 7, expect.stringContaining(`there are no credentials: ${why}`)]); // prettier-ignore
+    expect([profile, exit, stderr]).toEqual([profile, 7, expect.stringContaining(`no credentials were found: ${why}`)]); // prettier-ignore
     expect([profile, takeCalls()]).toEqual([profile, calls]);
   }
   // The store and the edge ask for the same.

@@ -1,7 +1,9 @@
 import { execFileSync, spawn, spawnSync } from "node:child_process";
 import { once } from "node:events";
-import { existsSync, readdirSync } from "node:fs";
+import { existsSync, readdirSync, readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
+import { stripVTControlCharacters } from "node:util";
+import { widthOf } from "../../src/cli/frame/width.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { NO_KEYS, Project } from "../support/program.ts";
 
@@ -154,4 +156,46 @@ terminalTest("a question is still answered after Ctrl-Z and fg", async () => {
   await until("What is the site called?");
   child.stdin.write("\x03");
   expect(await once(child, "exit")).toEqual([130, null]);
+});
+
+test("colours as their conventions say", async () => {
+  const { project } = open();
+  const isColoured = async (environment: NodeJS.ProcessEnv): Promise<boolean> => {
+    const { stdout, stderr } = await project.run(["compare"], environment);
+    // eslint-disable-next-line no-control-regex -- colours are what is looked for
+    return /\u001b\[\d+m/.test(stdout + stderr);
+  };
+  const seen = [{}, { FORCE_COLOR: "1" }, { FORCE_COLOR: "" }, { FORCE_COLOR: "false" }, { FORCE_COLOR: "0" }, { FORCE_COLOR: "1", NO_COLOR: "" }, { FORCE_COLOR: "1", NO_COLOR: "1" }]; // prettier-ignore
+  const coloured: boolean[] = [];
+  for (const environment of seen) coloured.push(await isColoured(environment));
+  expect(coloured).toEqual([false, true, true, false, false, true, false]);
+});
+
+terminalTest("each stream has its own colours, and a narrow screen its own layout", async () => {
+  const { project } = open();
+  writeFiles(project.folder, {
+    "dist/index.html": "<title>Pelican Sound</title>",
+    "dist/\u6e21\u8239/\u65f6\u523b\u8868.html": "<title>t</title>",
+    call: `stty cols 40 rows 30\n'${process.execPath}' '${PROGRAM}' compare --to nowhere 2>err\n'${process.execPath}' '${PROGRAM}' checkup --dry-run 2>/dev/null\n'${process.execPath}' '${PROGRAM}' compare --build dist 2>/dev/null\n`,
+  });
+  const child = spawn("script", ["-qec", "bash call", "/dev/null"], {
+    cwd: project.folder,
+    env: { PATH: process.env.PATH, HOME: project.folder, TERM: "xterm", CI: "false" },
+  });
+  let said = "";
+  child.stdout.on("data", (part) => (said += String(part)));
+  await once(child, "exit");
+  expect(readFileSync(join(project.folder, "err"), "utf8")).toMatch(/^failed: there is no destination/);
+  expect(said).toContain("\u001b[1m");
+  const lines = stripVTControlCharacters(said).split(/\r?\n/);
+  // Of a link first its name, and below it what was found.
+  const links = lines.filter((line) => /^ {2}(good|note|broken|not tried) |^ {6}\S/.test(line));
+  const wide = links.filter((line) => !line.includes("/") && widthOf(line) > 40);
+  expect([links.length > 8, wide]).toEqual([true, []]);
+  // Sizes stand below each other, whatever the names are written in.
+  const columns = lines.flatMap((line) => {
+    const [, before] = /^( +\S+\.html +)\d+ B/.exec(line) ?? [];
+    return before === undefined ? [] : [widthOf(before)];
+  });
+  expect(columns).toEqual([columns[0], columns[0]]);
 });

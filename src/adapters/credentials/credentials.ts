@@ -104,8 +104,7 @@ const orFault =
     }
   };
 
-const NOWHERE =
-  "they are neither in the environment, nor in a profile, nor a web identity, nor given to this machine";
+const NOWHERE = "neither in the environment, nor in a profile, nor as a web identity, nor from this machine";
 
 const showFault = (fault: ProfileFault): string => {
   switch (fault.code) {

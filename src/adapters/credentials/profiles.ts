@@ -2,9 +2,9 @@
 export type Profiles = Readonly<Record<string, Readonly<Record<string, string | undefined>> | undefined>>;
 
 /** How a profile comes to credentials. */
-export type Way = "keys" | "role" | "helper" | "single-sign-on" | "web-identity" | "other";
+type Way = "keys" | "role" | "helper" | "single-sign-on" | "web-identity" | "other";
 
-export interface ProfileStep {
+interface ProfileStep {
   readonly profile: string;
   readonly way: Way;
 }

@@ -6,7 +6,7 @@ import { HttpsProxyAgent } from "https-proxy-agent";
 import { getProxyForUrl } from "proxy-from-env";
 
 /** A proxy that is not there, or that refuses. Its message names it, without what it is asked with. */
-export class ProxyError extends Error {
+class ProxyError extends Error {
   readonly code = "EPROXY";
 }
 

@@ -29,11 +29,15 @@ export function showCheckup({ site, destination, links }: CheckupResult, termina
 
 function toLines(link: LinkResult, width: number, { style, columns }: Terminal): string[] {
   const [word, mark] = WORDS[link.state];
-  const indent = " ".repeat(width + 15);
+  // On a narrow screen what was found goes below the link's name.
+  const isNarrow = columns < width + 45;
+  const indent = " ".repeat(isNarrow ? 6 : width + 15);
   const asked = link.asked === "" ? "" : `${clean(link.asked)}: `;
   const head = `  ${style(mark, word.padEnd(9))}  ${link.link.padEnd(width)}  `;
   const lines = wrap(asked + clean(link.found), columns - indent.length);
-  const rows = [`${head}${lines[0] ?? ""}`, ...lines.slice(1).map((line) => indent + line)];
+  const rows = isNarrow
+    ? [head.trimEnd(), ...lines.map((line) => indent + line)]
+    : [`${head}${lines[0] ?? ""}`, ...lines.slice(1).map((line) => indent + line)];
   for (const [name, words] of [
     ["why", link.why],
     ["mend", link.mend],

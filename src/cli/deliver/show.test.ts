@@ -17,6 +17,7 @@ function openPage(isLive = false): Terminal & { out: string[]; err: string[] } {
     canAsk: false,
     isLive,
     columns: 80,
+    liveColumns: 80,
     redact: (text) => text,
     hide: () => undefined,
     lost: () => undefined,
@@ -24,6 +25,7 @@ function openPage(isLive = false): Terminal & { out: string[]; err: string[] } {
     command: () => undefined,
     print: (text) => out.push(text),
     say: (text) => err.push(text),
+    styleSaid: (_, text) => text,
     style: (_, text) => text,
   };
 }

@@ -2,6 +2,7 @@ import { largest } from "../../core/model/largest.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
 import { isPlainReason } from "../../words/reasons.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
+import { columnFor, fill } from "../frame/width.ts";
 import { showInvalidation } from "../invalidate/show.ts";
 import { showFindings } from "../verify/show.ts";
 import { countRules, showRule } from "../../words/edge-rules.ts";
@@ -29,7 +30,13 @@ export function showComparison(
   options: { all: boolean; now: Date },
 ): string {
   const { style } = terminal;
-  const width = Math.min(56, largest(result.changes.map(({ key }) => key.length)));
+  const width = Math.min(
+    56,
+    columnFor(
+      result.changes.map(({ key }) => clean(key)),
+      terminal.columns,
+    ),
+  );
   const blocks = KINDS.map(([kind, word, mark]) => {
     const members = result.changes.filter(({ change }) => change === kind);
     return toBlock(style(mark, word), toLines(members, width, terminal), options.all);
@@ -186,7 +193,7 @@ function toBlock(title: string, lines: readonly string[], all: boolean): string 
 function toLines(members: Changes, width: number, { style }: Terminal): string[] {
   return members.map(({ key, role, size, reason }) => {
     const why = isPlainReason(reason) ? "" : `, ${clean(reason)}`;
-    return `${clean(key).padEnd(width)}  ${showBytes(size).padStart(8)}  ${style("faint", role + why)}`;
+    return `${fill(clean(key), width)}  ${showBytes(size).padStart(8)}  ${style("faint", role + why)}`;
   });
 }
 

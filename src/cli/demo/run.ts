@@ -4,7 +4,7 @@ import { existsSync, readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { OperatorError } from "../../core/model/failure.ts";
-import { makeTemporaryFolder } from "../../gather/temporary-folder.ts";
+import { makeTemporaryFolder } from "../../system/temporary-folder.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
 import { startSandbox, type SandboxFacts } from "../../sandbox/sandbox.ts";
 import { deliver } from "../../workflows/deliver.ts";

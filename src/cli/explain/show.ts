@@ -1,6 +1,8 @@
+import { largest } from "../../core/model/largest.ts";
 import { ROLE_MEANINGS } from "../../words/reasons.ts";
 import type { Explanation } from "../../results/explanation.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
+import { fill, widthOf } from "../frame/width.ts";
 import { showBytes } from "../frame/numbers.ts";
 
 const MOST_NAMES = 8;
@@ -68,9 +70,9 @@ export function showExplanation(explanation: Explanation, terminal: Terminal): s
 }
 
 function toHeaderLines(headers: Explanation["headers"], { style }: Terminal): string[] {
-  const width = Math.max(...headers.map(({ header, value }) => header.length + value.length));
+  const width = largest(headers.map(({ header, value }) => widthOf(`${header}: ${clean(value)}`)));
   return headers.map(({ header, value, rule, counts }) => {
-    const said = `${header}: ${clean(value)}`.padEnd(width + 4);
+    const said = fill(`${header}: ${clean(value)}`, width + 2);
     return counts
       ? `${said}${style("faint", `by ${rule}`)}`
       : style("faint", `${said}by ${rule}, overruled below`);

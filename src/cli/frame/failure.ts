@@ -24,7 +24,7 @@ export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal
     );
     return exit;
   }
-  const { style } = terminal;
+  const { styleSaid: style } = terminal;
   terminal.say(`${style("bad", "failed:")} ${cleanLines(message)}\n`);
   if (hint !== "") terminal.say(`  ${style("faint", clean(hint))}\n`);
   const details = Object.entries(error.details).map(([name, value]) => `${name} ${String(value)}`);
@@ -32,6 +32,16 @@ export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal
   // A stack reaches a user only where the fault is ours.
   if (error.code === "bug" && thrown instanceof Error) terminal.say(`${thrown.stack ?? ""}\n`);
   return exit;
+}
+
+/** Says what could not be written of a run that went well. @returns the exit code */
+export async function showLost(terminal: Terminal): Promise<ExitCode> {
+  // A pipe tells a little later.
+  await new Promise((done) => setImmediate(done));
+  const lost = terminal.lost();
+  if (!lost) return 0;
+  // Past the form of the result: whatever of that could be written must stay whole.
+  return showFailure(new OperatorError("output-lost", { ...lost }), {}, terminal);
 }
 
 function toOperatorError(thrown: unknown): OperatorError {

@@ -4,6 +4,7 @@ import { toProblemResult } from "../../results/problem.ts";
 import { showAction } from "../../words/actions.ts";
 import { showEdgeWait } from "../../words/edges.ts";
 import { showWarning } from "../../words/warnings.ts";
+import { cut } from "./width.ts";
 import { clean, type Terminal } from "./terminal.ts";
 import { annotateProblems } from "./annotations.ts";
 import { showBytes, showSeconds } from "./numbers.ts";
@@ -96,7 +97,7 @@ function liveProgress(terminal: Terminal, { verbose }: { verbose: boolean }): Re
     if (now - drawn < REDRAW_MS) return;
     drawn = now;
     erase();
-    terminal.say(toLiveLine(state, now).slice(0, terminal.columns - 1));
+    terminal.say(cut(toLiveLine(state, now), terminal.liveColumns - 1));
   };
   const report = (event: DeliveryEvent): void => {
     if (event.event === "phase" && event.state === "started") {

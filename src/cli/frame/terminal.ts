@@ -12,6 +12,8 @@ export interface Terminal {
   /** Whether messages go to a screen that can be redrawn. */
   readonly isLive: boolean;
   readonly columns: number;
+  /** Of the screen that messages go to. */
+  readonly liveColumns: number;
   /** The CI service that runs this, where one is known. */
   readonly ci?: CiService | undefined;
   /** Takes secrets out of a text; what is printed and said has gone through it. */
@@ -24,13 +26,15 @@ export interface Terminal {
   readonly say: (text: string) => void;
   /** A command of `ci`, as it is. */
   readonly command: (text: string) => void;
+  /** Of the result, and of messages: only one of them may go to a screen. */
   readonly style: Style;
+  readonly styleSaid: Style;
   /** The first of what could not be written, and why: it stops nothing, and is told when all else is done. */
   readonly lost: () => Lost | undefined;
   readonly noteLost: (lost: Lost) => void;
 }
 
-export interface Lost {
+interface Lost {
   /** A file, or what goes to a stream. */
   readonly what: string;
   /** The system's code, as `ENOSPC`. */
@@ -42,6 +46,23 @@ export type Style = (mark: Mark, text: string) => string;
 
 const MARKS = { strong: "bold", faint: "dim", good: "green", warn: "yellow", bad: "red" } as const;
 
+/** As services set it; whoever says `false` means that it is none. */
+const isCi = ({ CI }: NodeJS.ProcessEnv): boolean =>
+  CI !== undefined && CI !== "" && CI !== "false" && CI !== "0";
+
+/**
+ * Whether a stream's text is coloured. `NO_COLOR` counts unless it is empty (no-color.org), before `FORCE_COLOR`, where
+ * `0` and `false` mean no, and all else yes; without both it is a matter of the screen.
+ */
+function wantsColor(
+  { NO_COLOR: no, FORCE_COLOR: force, TERM }: NodeJS.ProcessEnv,
+  isScreen: boolean,
+): boolean {
+  if (no !== undefined && no !== "") return false;
+  if (force !== undefined) return force !== "0" && force !== "false";
+  return isScreen && TERM !== "dumb";
+}
+
 export function openTerminal(color: boolean): Terminal {
   const { stdout, stderr, stdin } = process;
   const { env } = process;
@@ -51,18 +72,24 @@ export function openTerminal(color: boolean): Terminal {
   };
   const print = openStream(stdout, "the result", noteLost);
   const say = openStream(stderr, "a message", noteLost);
-  const wanted =
-    color &&
-    env.NO_COLOR === undefined &&
-    (env.FORCE_COLOR === undefined ? stdout.isTTY && env.TERM !== "dumb" : env.FORCE_COLOR !== "0");
+  const styleFor = (stream: NodeJS.WriteStream): Style => {
+    const isWanted = color && wantsColor(env, stream.isTTY);
+    return (mark, text) => (isWanted ? styleText(MARKS[mark], text, { validateStream: false }) : text);
+  };
   const { redact, hide } = createRedactor(env);
   return {
     environment: env,
     folder: process.cwd(),
     // A run without a person must not wait for one, whatever it is given for a terminal.
-    canAsk: stdin.isTTY && stderr.isTTY && (env.CI === undefined || env.CI === "" || env.CI === "false"),
-    isLive: stderr.isTTY && stderr.columns > 20 && env.TERM !== "dumb" && env.CI === undefined,
-    columns: (stdout.isTTY ? stdout.columns : 0) || 100,
+    canAsk: stdin.isTTY && stderr.isTTY && !isCi(env),
+    isLive: stderr.isTTY && stderr.columns > 20 && env.TERM !== "dumb" && !isCi(env),
+    // A window may become another size while a run goes on.
+    get columns() {
+      return (stdout.isTTY ? stdout.columns : 0) || 100;
+    },
+    get liveColumns() {
+      return stderr.columns || 100;
+    },
     ci: findCiService(env, () => Math.floor(Date.now() / 1000)),
     ...{ redact, hide },
     ...{ lost: () => lost, noteLost },
@@ -75,7 +102,7 @@ export function openTerminal(color: boolean): Terminal {
     command: (text) => {
       say(redact(text));
     },
-    style: (mark, text) => (wanted ? styleText(MARKS[mark], text, { validateStream: false }) : text),
+    ...{ style: styleFor(stdout), styleSaid: styleFor(stderr) },
   };
 }
 

@@ -1,8 +1,8 @@
 import type { PreviewsResult } from "../../results/previews.ts";
-import { largest } from "../../core/model/largest.ts";
 import { counted } from "../../words/text.ts";
 import { showBytes, showTime } from "../frame/numbers.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
+import { columnFor, fill } from "../frame/width.ts";
 
 /** The previews of a destination, the one that ends first on top. */
 export function showPreviews(result: PreviewsResult, terminal: Terminal, now: Date): string {
@@ -10,13 +10,16 @@ export function showPreviews(result: PreviewsResult, terminal: Terminal, now: Da
   const { style } = terminal;
   const bytes = previews.reduce((sum, preview) => sum + preview.bytes, 0);
   const head = `${style("strong", clean(destination))}: ${counted(previews.length, "preview")}${previews.length > 0 ? `, ${showBytes(bytes)}` : ""}\n`;
-  const width = largest(previews.map(({ label }) => label.length));
+  const width = columnFor(
+    previews.map(({ label }) => clean(label)),
+    terminal.columns,
+  );
   const blocks = previews.map((preview) => {
     const { label, name, url, objects, bytes: own } = preview;
     const state = showState(preview, terminal, now);
     const called = name === undefined || name === label ? "" : `, of ${clean(name)}`;
     return [
-      `  ${style("strong", clean(label).padEnd(width))}  ${state}\n`,
+      `  ${style("strong", fill(clean(label), width))}  ${state}\n`,
       `  ${" ".repeat(width)}  ${style("faint", `${counted(objects, "object")}, ${showBytes(own)}${called}`)}\n`,
       `  ${" ".repeat(width)}  ${clean(url)}\n`,
     ].join("");

@@ -1,6 +1,7 @@
 import type { PrintedSetupResult } from "../../results/printed-setup.ts";
 import { wrap } from "../frame/wrap.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
+import { columnFor, fill } from "../frame/width.ts";
 
 /** What a file begins with, as all of these servers read it. */
 const comment = (text: string): string[] => wrap(text, 96).map((line) => `# ${line}`);
@@ -36,9 +37,12 @@ function showRecords(
   { site, destination, records, left }: PrintedSetupResult,
   { style, columns }: Terminal,
 ): string {
-  const width = Math.max(...records.map(({ name }) => name.length));
+  const width = columnFor(
+    records.map(({ name }) => clean(name)),
+    columns,
+  );
   const lines = records.flatMap(({ name, type, value, note }) => [
-    `  ${clean(name).padEnd(width)}  ${style("strong", type.padEnd(5))}  ${clean(value)}`,
+    `  ${fill(clean(name), width)}  ${style("strong", type.padEnd(5))}  ${clean(value)}`,
     ...(note === undefined ? [] : wrap(note, columns - 6).map((line) => `      ${style("faint", line)}`)),
   ]);
   return `${[style("strong", clean(`${site}, ${destination}`)), "", ...lines, ...showLeft(left, columns)].join("\n")}\n`;

@@ -7,6 +7,7 @@ import type {
   ReleaseListResult,
 } from "../../results/history.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
+import { fill, widthOf } from "../frame/width.ts";
 import { toBlock } from "../frame/block.ts";
 import { counted, listed } from "../../words/text.ts";
 import { showBytes, showTime } from "../frame/numbers.ts";
@@ -23,11 +24,11 @@ export function showReleaseList(result: ReleaseListResult, terminal: Terminal, n
     clean(release.by),
     describe(release),
   ]);
-  const widths = [0, 1, 2, 3, 4].map((column) => Math.max(0, ...rows.map((row) => row[column]?.length ?? 0)));
+  const widths = [0, 1, 2, 3, 4].map((column) => largest(rows.map((row) => widthOf(row[column] ?? ""))));
   const lines = rows.map((row) => {
     const cells = row.map((cell, column) => {
       const width = widths[column] ?? 0;
-      return column === 0 || column === 2 || column === 3 ? cell.padStart(width) : cell.padEnd(width);
+      return column === 0 || column === 2 || column === 3 ? cell.padStart(width) : fill(cell, width);
     });
     return `  ${cells.join("  ").trimEnd()}\n`;
   });

@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { resolve } from "node:path";
 import { OperatorError } from "../../core/model/failure.ts";
-import { makeTemporaryFolder } from "../../gather/temporary-folder.ts";
+import { makeTemporaryFolder } from "../../system/temporary-folder.ts";
 import type { Sandbox, SandboxFacts, SandboxOptions } from "../../sandbox/sandbox.ts";
 import { DURATION, parseSeconds } from "../../settings/units.ts";
 import { readPolicy, type AccessPolicy } from "../../sandbox/store/permissions.ts";

@@ -34,7 +34,7 @@ export async function serveBuild(args: Arguments, terminal: Terminal): Promise<E
   const { folder, source } = await openBuildOf(target, args, terminal);
   try {
     const say = (line: string): void => {
-      terminal.say(`${terminal.style("faint", wiredClock.now().toTimeString().slice(0, 8))}  ${line}\n`);
+      terminal.say(`${terminal.styleSaid("faint", wiredClock.now().toTimeString().slice(0, 8))}  ${line}\n`);
     };
     const site = new LiveSite(source, {
       ...{ rules: target.siteRules, clock: wiredClock },

@@ -40,7 +40,7 @@ export function createQuestions(
         answers.set(option, answer);
         return answer;
       }
-      terminal.say(`  ${terminal.style("warn", clean(answer))}: ${wrong}\n`);
+      terminal.say(`  ${terminal.styleSaid("warn", clean(answer))}: ${wrong}\n`);
     }
   };
   const keep = async <T>(task: () => Promise<T>): Promise<T> => {

@@ -9,7 +9,7 @@ import { createQuestions } from "./questions.ts";
 /** A terminal, and a person who types these answers one after the other and then presses Ctrl-C. */
 function meet(...typed: string[]) {
   const said: string[] = [];
-  const terminal = { canAsk: true, style: (_: string, text: string) => text, say: (text: string) => said.push(text) };
+  const terminal = { canAsk: true, style: (_: string, text: string) => text, styleSaid: (_: string, text: string) => text, say: (text: string) => said.push(text) };
   const askText = (_: string, offered = ""): Promise<string> => {
     const next = typed.shift();
     return next === undefined ? Promise.reject(new OperatorError("interrupted")) : Promise.resolve(next === "" ? offered : next);

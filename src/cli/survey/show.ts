@@ -1,9 +1,9 @@
 import { relative } from "node:path";
-import { largest } from "../../core/model/largest.ts";
 import { ROLES } from "../../core/model/role.ts";
 import { counted, placeOf } from "../../words/text.ts";
 import type { Survey } from "../../results/survey.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
+import { columnFor, fill } from "../frame/width.ts";
 import { showBytes } from "../frame/numbers.ts";
 
 const MOST_FILES = 8;
@@ -73,14 +73,17 @@ function showFirstVisits({ firstVisits }: Survey, { style }: Terminal): string {
   return `${style("strong", "what a first visit loads, as sent with brotli")}\n${lines.join("")}`;
 }
 
-function showLargest({ files }: Survey, { style }: Terminal, all: boolean): string {
+function showLargest({ files }: Survey, { style, columns }: Terminal, all: boolean): string {
   const sorted = files.toSorted((a, b) => b.size - a.size);
   const shown = all ? sorted : sorted.slice(0, MOST_FILES);
   if (shown.length === 0) return "";
-  const width = largest(shown.map(({ path }) => path.length));
+  const width = columnFor(
+    shown.map(({ path }) => clean(path)),
+    columns,
+  );
   const lines = shown.map(
     ({ path, size, role, cacheControl }) =>
-      `  ${showBytes(size).padStart(9)}  ${clean(path).padEnd(width)}  ${style("faint", `${role}; ${cacheControl}`)}\n`,
+      `  ${showBytes(size).padStart(9)}  ${fill(clean(path), width)}  ${style("faint", `${role}; ${cacheControl}`)}\n`,
   );
   return `${style("strong", all ? "files, the largest first" : "the largest files")}\n${lines.join("")}${rest(sorted.length - shown.length)}`;
 }

@@ -1,6 +1,6 @@
-import { largest } from "../../core/model/largest.ts";
 import type { VerifyResult } from "../../results/verification.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
+import { columnFor, fill } from "../frame/width.ts";
 import { counted, listed } from "../../words/text.ts";
 
 type Findings = VerifyResult["findings"];
@@ -32,9 +32,10 @@ const showHeldBack = (keys: readonly string[], { style }: Terminal): string =>
 /** What is wrong, by cause, each with what to do. */
 export function showFindings(
   { checked, findings }: Pick<VerifyResult, "checked" | "findings">,
-  { style }: Terminal,
+  terminal: Terminal,
   options: { all: boolean } = { all: false },
 ): string {
+  const { style } = terminal;
   const addresses = counted(checked, "address", "addresses");
   if (findings.length === 0)
     return `  ${style("good", "verified")}: ${addresses}, all as delivered, in every form that clients ask for\n`;
@@ -45,16 +46,19 @@ export function showFindings(
   }
   const wrong = new Set(findings.map(({ address }) => address)).size;
   const summary = `  ${style("bad", "not as delivered")}: ${wrong} of ${addresses}\n`;
-  return summary + [...groups.values()].map((group) => showGroup(group, style, options)).join("");
+  return summary + [...groups.values()].map((group) => showGroup(group, terminal, options)).join("");
 }
 
-function showGroup(group: Findings, style: Terminal["style"], { all }: { all: boolean }): string {
+function showGroup(group: Findings, { style, columns }: Terminal, { all }: { all: boolean }): string {
   const [first] = group as [Findings[number]];
   const shown = all ? group : group.slice(0, MOST_ADDRESSES);
-  const width = largest(shown.map(({ address }) => address.length));
+  const width = columnFor(
+    shown.map(({ address }) => clean(address)),
+    columns,
+  );
   const lines = shown.map(
     ({ address, expected, found }) =>
-      `    ${clean(address).padEnd(width)}  ${clean(found)} ${style("faint", `instead of ${clean(expected)}`)}\n`,
+      `    ${fill(clean(address), width)}  ${clean(found)} ${style("faint", `instead of ${clean(expected)}`)}\n`,
   );
   const rest = group.length - shown.length;
   return [

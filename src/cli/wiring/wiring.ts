@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import { existsSync } from "node:fs";
 import { userInfo } from "node:os";
 import { join, relative } from "node:path";
-import { findCacheFolder } from "../../cache-folder.ts";
+import { findCacheFolder } from "../../system/cache-folder.ts";
 import { systemClock } from "../../adapters/clock/system-clock.ts";
 import { spareMemory, systemMachine } from "../../adapters/machine/system-machine.ts";
 import { GUARD_CODES } from "../../core/delivery/guards.ts";

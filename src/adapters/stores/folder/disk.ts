@@ -38,6 +38,7 @@ const IN_USE = new Set(["EPERM", "EACCES", "EBUSY"]);
 /** Milliseconds between tries, three seconds in all: a web server or a virus scanner reads a file in less. */
 const PAUSES = [10, 20, 50, 100, 200, 400, 800, 1400];
 
+/** The system's code of a failure, as `ENOENT`; empty: it has none. */
 export const codeOf = (error: unknown): string => (error as NodeJS.ErrnoException).code ?? "";
 
 /** Does something to a file that somebody may have open, which only Windows refuses. */
@@ -83,9 +84,9 @@ export async function flushFolder(disk: Disk, path: string): Promise<void> {
   }
 }
 
-/** Whoever serves the files is seldom the user who delivers: what nobody else may read is opened to all. */
 const FOR_READERS = { file: 0o044, folder: 0o055 };
 
+/** Whoever serves the files is seldom the user who delivers: what nobody else may read is opened to all. */
 export async function letBeRead(disk: Disk, path: string, kind: "file" | "folder"): Promise<void> {
   if (disk.platform === "win32") return;
   const { mode } = await disk.stat(path);
@@ -169,6 +170,7 @@ export async function raiseTime(
   }
 }
 
+/** What is not there is nothing; every other failure is one. */
 export function orNothing(error: unknown): undefined {
   const code = codeOf(error);
   if (code !== "ENOENT" && code !== "ENOTDIR") throw error;
