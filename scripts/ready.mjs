@@ -3,23 +3,40 @@
 import { execFileSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import { existsSync, readFileSync, readdirSync, statSync, writeFileSync } from "node:fs";
-import { join } from "node:path";
+import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 
 process.chdir(fileURLToPath(new URL("..", import.meta.url)));
 
-const run = (command, args) =>
-  execFileSync(command, args, {
+const run = (args) =>
+  execFileSync(process.execPath, args, {
     stdio: ["ignore", 2, 2],
-    shell: process.platform === "win32",
     env: { ...process.env, NODE_ENV: "development" },
   });
+
+/**
+ * The npm that has called this, or the one that came with this Node.js: run by Node.js itself, since a shell would be needed
+ * for the command `npm` of Windows, and would take "C:\\Program Files" apart.
+ */
+function findNpm() {
+  const own = dirname(process.execPath);
+  const places = [
+    process.env.npm_execpath ?? "",
+    join(own, "node_modules/npm/bin/npm-cli.js"),
+    join(own, "../lib/node_modules/npm/bin/npm-cli.js"),
+    join(own, "../share/nodejs/npm/bin/npm-cli.js"),
+  ];
+  const found = places.find((place) => /npm-cli\.c?js$/.test(place) && existsSync(place));
+  if (found === undefined)
+    throw new Error("npm was not found beside this Node.js: call this by `npm test` or `npm run demo`");
+  return found;
+}
 
 const stamp = "node_modules/.courier-lock";
 const lock = createHash("sha256").update(readFileSync("package-lock.json")).digest("hex");
 if (!existsSync(stamp) || readFileSync(stamp, "utf8") !== lock) {
   process.stderr.write("installing packages …\n");
-  run("npm", ["ci", "--no-audit", "--no-fund", "--loglevel=error"]);
+  run([findNpm(), "ci", "--no-audit", "--no-fund", "--loglevel=error"]);
   writeFileSync(stamp, lock);
 }
 
@@ -30,5 +47,5 @@ const newest = (path) =>
 const sources = Math.max(...["src", "package.json", "package-lock.json", "scripts/build.mjs"].map(newest));
 if (!existsSync("dist/main.js") || statSync("dist/main.js").mtimeMs < sources) {
   process.stderr.write("building …\n");
-  run(process.execPath, ["scripts/build.mjs"]);
+  run(["scripts/build.mjs"]);
 }

@@ -32,6 +32,10 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
     "set store.region, or AWS_REGION, or region in the profile",
   ],
   "store-tls": ["{why}", "{mend}"],
+  "proxy-fails": [
+    "{answer}",
+    "check HTTPS_PROXY and HTTP_PROXY, or let NO_PROXY name what is reached without a proxy",
+  ],
   "credentials-refused": [
     "the store does not know this key, or the secret does not belong to it, or both have expired",
     "check which credentials are found ({source}), and make new ones if they have expired",

@@ -176,7 +176,7 @@ terminalTest("each stream has its own colours, and a narrow screen its own layou
   writeFiles(project.folder, {
     "dist/index.html": "<title>Pelican Sound</title>",
     "dist/\u6e21\u8239/\u65f6\u523b\u8868.html": "<title>t</title>",
-    call: `stty cols 40 rows 30\n'${process.execPath}' '${PROGRAM}' compare --to nowhere 2>err\n'${process.execPath}' '${PROGRAM}' checkup --dry-run 2>/dev/null\n'${process.execPath}' '${PROGRAM}' compare --build dist 2>/dev/null\n`,
+    call: `stty cols 40 rows 30\n'${process.execPath}' '${PROGRAM}' compare --to nowhere 2>err\n'${process.execPath}' '${PROGRAM}' checkup --dry-run 2>/dev/null\nstty cols 100\n'${process.execPath}' '${PROGRAM}' compare --build dist 2>/dev/null\n`,
   });
   const child = spawn("script", ["-qec", "bash call", "/dev/null"], {
     cwd: project.folder,

@@ -37,6 +37,7 @@ export const LINK_CAUSES = [
   "no-credentials",
   "no-region",
   "store-tls",
+  "proxy-fails",
   "credentials-refused",
   "nobody-listens",
   "no-such-host",

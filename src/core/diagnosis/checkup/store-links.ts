@@ -91,6 +91,8 @@ function toBreak(
     case "denied":
       return toDenied(failure, { endpoint, bucket });
     case "unreachable":
+      if (code === "EPROXY")
+        return broken("store", { asked, found, cause: "proxy-fails", names: { answer: failure.answer } });
       return broken("store", {
         ...{ asked, found },
         cause: /ENOTFOUND|EAI_/.test(code) ? "no-such-host" : "nobody-listens",
