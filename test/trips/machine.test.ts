@@ -162,7 +162,6 @@ test("colours as their conventions say", async () => {
   const { project } = open();
   const isColoured = async (environment: NodeJS.ProcessEnv): Promise<boolean> => {
     const { stdout, stderr } = await project.run(["compare"], environment);
-    // eslint-disable-next-line no-control-regex -- colours are what is looked for
     return /\u001b\[\d+m/.test(stdout + stderr);
   };
   const seen = [{}, { FORCE_COLOR: "1" }, { FORCE_COLOR: "" }, { FORCE_COLOR: "false" }, { FORCE_COLOR: "0" }, { FORCE_COLOR: "1", NO_COLOR: "" }, { FORCE_COLOR: "1", NO_COLOR: "1" }]; // prettier-ignore

@@ -69,8 +69,8 @@ async function findProvider({ profile, credentialsFile, stop }: CredentialSettin
       );
     }
   };
-  const { AWS_ACCESS_KEY_ID: id, AWS_SECRET_ACCESS_KEY: secret } = process.env;
-  if ((named ?? "") === "" && (id ?? "") !== "" && (secret ?? "") !== "") return everywhere;
+  // Whoever names no profile, and has said elsewhere what is to be used, is not held up by a default one.
+  if ((named ?? "") === "" && hasOtherSources(process.env)) return everywhere;
   const name = named === undefined || named === "" ? "default" : named;
   const profiles: Profiles = await parseKnownFiles(common);
   const path = followProfile(profiles, name);
@@ -92,6 +92,13 @@ async function findProvider({ profile, credentialsFile, stop }: CredentialSettin
     }
   });
 }
+
+/** Keys, or a web identity as CI services give it. */
+const hasOtherSources = ({
+  AWS_ACCESS_KEY_ID: id = "",
+  AWS_SECRET_ACCESS_KEY: secret = "",
+  AWS_WEB_IDENTITY_TOKEN_FILE: token = "",
+}: NodeJS.ProcessEnv): boolean => (id !== "" && secret !== "") || token !== "";
 
 /** What comes after a profile that says nothing; where that fails, the profile is the place to mend. */
 const orFault =
