@@ -8,35 +8,32 @@ import { fileURLToPath } from "node:url";
 
 process.chdir(fileURLToPath(new URL("..", import.meta.url)));
 
-const run = (args) =>
-  execFileSync(process.execPath, args, {
-    stdio: ["ignore", 2, 2],
-    env: { ...process.env, NODE_ENV: "development" },
-  });
+const options = { stdio: ["ignore", 2, 2], env: { ...process.env, NODE_ENV: "development" } };
 
 /**
- * The npm that has called this, or the one that came with this Node.js: run by Node.js itself, since a shell would be needed
- * for the command `npm` of Windows, and would take "C:\\Program Files" apart.
+ * The npm that has called this, or the one that came with this Node.js: run by Node.js itself, since the command `npm` of
+ * Windows would need a shell, and that would take "C:\\Program Files" apart.
  */
-function findNpm() {
+function runNpm(args) {
   const own = dirname(process.execPath);
   const places = [
     process.env.npm_execpath ?? "",
     join(own, "node_modules/npm/bin/npm-cli.js"),
     join(own, "../lib/node_modules/npm/bin/npm-cli.js"),
-    join(own, "../share/nodejs/npm/bin/npm-cli.js"),
   ];
-  const found = places.find((place) => /npm-cli\.c?js$/.test(place) && existsSync(place));
-  if (found === undefined)
-    throw new Error("npm was not found beside this Node.js: call this by `npm test` or `npm run demo`");
-  return found;
+  const found = places.find((place) => place.endsWith("npm-cli.js") && existsSync(place));
+  if (found !== undefined) execFileSync(process.execPath, [found, ...args], options);
+  else execFileSync("npm", args, options);
 }
 
 const stamp = "node_modules/.courier-lock";
-const lock = createHash("sha256").update(readFileSync("package-lock.json")).digest("hex");
+// The same lock file with other line ends asks for the same packages.
+const lock = createHash("sha256")
+  .update(readFileSync("package-lock.json", "utf8").replaceAll("\r\n", "\n"))
+  .digest("hex");
 if (!existsSync(stamp) || readFileSync(stamp, "utf8") !== lock) {
   process.stderr.write("installing packages …\n");
-  run([findNpm(), "ci", "--no-audit", "--no-fund", "--loglevel=error"]);
+  runNpm(["ci", "--no-audit", "--no-fund", "--loglevel=error"]);
   writeFileSync(stamp, lock);
 }
 
@@ -47,5 +44,5 @@ const newest = (path) =>
 const sources = Math.max(...["src", "package.json", "package-lock.json", "scripts/build.mjs"].map(newest));
 if (!existsSync("dist/main.js") || statSync("dist/main.js").mtimeMs < sources) {
   process.stderr.write("building …\n");
-  run(["scripts/build.mjs"]);
+  execFileSync(process.execPath, ["scripts/build.mjs"], options);
 }

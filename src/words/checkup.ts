@@ -33,7 +33,7 @@ const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: string]>> 
   ],
   "store-tls": ["{why}", "{mend}"],
   "proxy-fails": [
-    "{answer}",
+    "the proxy does not lead there: {answer}",
     "check HTTPS_PROXY and HTTP_PROXY, or let NO_PROXY name what is reached without a proxy",
   ],
   "credentials-refused": [

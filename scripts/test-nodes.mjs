@@ -1,0 +1,131 @@
+// Runs the demo and the quick suites on the least Node.js that package.json allows and on the current ones, each time where
+// something else is different, too: line ends of Windows, a user without name and home, a proxy. Each Node.js comes inside a
+// package of the registry.
+//   --install   only fetches them
+//   --demo      the demo alone
+import { execFileSync, spawn, spawnSync } from "node:child_process";
+import { once } from "node:events";
+import { chownSync, existsSync, lstatSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs"; // prettier-ignore
+import { createServer } from "node:http";
+import { tmpdir } from "node:os";
+import { delimiter, dirname, join, resolve } from "node:path";
+import { fileURLToPath } from "node:url";
+
+process.chdir(fileURLToPath(new URL("..", import.meta.url)));
+const only = process.argv[2];
+const { engines } = JSON.parse(readFileSync("package.json", "utf8"));
+const least = `${engines.node.replace(/[^0-9.]/g, "")}.0`;
+const isWindows = process.platform === "win32";
+
+/** Somebody who has no account on this machine. */
+const NOBODY = 54_321;
+
+/** By version; what is different there, besides. */
+const ROUNDS = [
+  { version: least },
+  { version: "22", where: "line ends of Windows, a user without name and home", prepare: asStranger },
+  { version: "24", where: "a proxy that must not be asked for this machine", prepare: behindProxy },
+  { version: "26" },
+];
+const asked = process.env.COURIER_NODES?.split(" ");
+
+const common = {
+  ...process.env,
+  AWS_EC2_METADATA_DISABLED: "true",
+  AWS_CONFIG_FILE: "/dev/null",
+  AWS_SHARED_CREDENTIALS_FILE: "/dev/null",
+};
+
+/** One seed for each property: what differs between versions of Node.js are not cases. */
+const FEWER = { COURIER_SEED: "1" };
+
+/** @returns the path of a Node.js of that version */
+function install(version) {
+  const folder = `node_modules/.cache/courier/nodes/${version}`;
+  const name = `node-${isWindows ? "win" : process.platform}-${process.arch}`;
+  const binary = resolve(folder, `node_modules/${name}/bin/${isWindows ? "node.exe" : "node"}`);
+  if (!existsSync(binary)) {
+    const call = ["install", "--prefix", folder, "--ignore-scripts", "--no-audit", "--no-fund", "--loglevel=error", `${name}@${version}`]; // prettier-ignore
+    const npm = process.env.npm_execpath;
+    if (npm === undefined) execFileSync("npm", call, { stdio: ["ignore", "ignore", 2] });
+    else execFileSync(process.execPath, [npm, ...call], { stdio: ["ignore", "ignore", 2] });
+  }
+  return binary;
+}
+
+/** A checkout of its own whose files end lines as Windows does, for a user whom this machine does not know. */
+function asStranger() {
+  if (process.getuid?.() !== 0) return { left: "only root can be another user" };
+  const folder = mkdtempSync(join(tmpdir(), "courier-stranger-"));
+  const git = (...args) => execFileSync("git", args, { cwd: folder, stdio: ["ignore", "ignore", 2] });
+  git("clone", "-q", "--no-checkout", process.cwd(), ".");
+  writeFileSync(join(folder, ".git/info/attributes"), "* text=auto eol=crlf\ndemo/builds/** -text\ntest/builds/** -text\n"); // prettier-ignore
+  git("checkout", "-q", "-f", "HEAD");
+  symlinkSync(resolve("node_modules"), join(folder, "node_modules"));
+  give(folder);
+  const nameless = ([name]) => !["HOME", "USER", "LOGNAME"].includes(name);
+  const environment = Object.fromEntries(Object.entries(common).filter(nameless));
+  return {
+    options: { cwd: folder, uid: NOBODY, gid: NOBODY, env: environment },
+    end: () => rmSync(folder, { recursive: true, force: true }),
+  };
+}
+
+function give(path) {
+  const facts = lstatSync(path);
+  if (facts.isSymbolicLink()) return;
+  chownSync(path, NOBODY, NOBODY);
+  if (facts.isDirectory()) for (const name of readdirSync(path)) give(join(path, name));
+}
+
+/** All that the suites ask is on this machine, where no proxy is to be asked. */
+async function behindProxy() {
+  let requests = 0;
+  const server = createServer((_, answer) => {
+    requests += 1;
+    answer.writeHead(502).end();
+  });
+  server.on("connect", (_, socket) => {
+    requests += 1;
+    socket.end("HTTP/1.1 502 Bad Gateway\r\n\r\n");
+  });
+  server.listen(0, "127.0.0.1");
+  await once(server, "listening");
+  const proxy = `http://127.0.0.1:${server.address().port}`;
+  return {
+    options: { env: { ...common, HTTP_PROXY: proxy, HTTPS_PROXY: proxy } },
+    end: () => {
+      server.close();
+      if (requests > 0) throw new Error(`the proxy was asked ${requests} times`);
+    },
+  };
+}
+
+/** Ends with the exit code of what failed. */
+async function call(binary, args, options) {
+  const { env } = options;
+  // The program that tests start must be of this Node.js, too.
+  const PATH = [dirname(binary), env.PATH].join(delimiter);
+  const child = spawn(binary, args, { stdio: "inherit", ...options, env: { ...env, PATH } });
+  const [code] = await once(child, "close");
+  if (code !== 0) throw new Error(`${args.join(" ")} ended with ${code}`);
+}
+
+for (const { version, where, prepare } of ROUNDS.filter(({ version }) => asked?.includes(version) ?? true)) {
+  const binary = install(version);
+  if (only === "--install") continue;
+  const { options = { env: common }, end = () => undefined, left } = (await prepare?.()) ?? {};
+  const named = String(spawnSync(binary, ["--version"]).stdout).trim();
+  process.stdout.write(`Node.js ${named}${where === undefined ? "" : `: ${where}`}${left === undefined ? "" : ` (left out: ${left})`}\n`); // prettier-ignore
+  try {
+    await call(binary, ["scripts/ready.mjs"], options);
+    await call(binary, ["dist/main.js", "demo"], options);
+    if (only !== "--demo")
+      await call(binary, ["scripts/test.mjs", "--quick"], { ...options, env: { ...options.env, ...FEWER } });
+  } finally {
+    end();
+  }
+}
+// What one Node.js keeps compiled must not reach another: all of these, and the one of this machine, share a cache folder.
+if (only !== "--install")
+  execFileSync(process.execPath, ["dist/main.js", "demo"], { stdio: "ignore", env: common });
