@@ -102,6 +102,8 @@ rootTest("a user without a name and a home delivers, and is known by the number"
   expect([exit, stderr]).toEqual([0, expect.any(String)]);
   const { stdout } = await project.run(["releases"], { USER: "" }, launcher);
   expect(stdout).toContain("uid 54321");
+  // A store and an edge behind the protocol's clients, which look for a home.
+  expect((await project.run(["demo"], { TMPDIR: project.folder }, launcher)).exit).toBe(0);
 });
 
 test("however a program ends, its temporary folders go with it", async () => {

@@ -1,3 +1,4 @@
+import { homedir } from "node:os";
 import { fromIni } from "@aws-sdk/credential-provider-ini";
 import { defaultProvider } from "@aws-sdk/credential-provider-node";
 import { externalDataInterceptor, parseKnownFiles } from "@smithy/core/config";
@@ -34,6 +35,7 @@ export function createCredentials(settings: CredentialSettings): Provider {
   // The SDK's note that this Node version will lose support one day is for us, not for those who run the tool. Clients are
   // made with these credentials, and some credentials by clients of their own.
   process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
+  giveHome();
   const { hide, stop } = settings;
   let found: Promise<Provider> | undefined;
   return async (...facts) => {
@@ -48,6 +50,18 @@ export function createCredentials(settings: CredentialSettings): Provider {
       throw failure;
     }
   };
+}
+
+/**
+ * The SDK looks for profiles in the user's home, and fails where a user has none (a number without an account, as containers
+ * give it). Then it is told of one that is not there; nobody may have put anything into it.
+ */
+function giveHome(): void {
+  try {
+    homedir();
+  } catch {
+    process.env.HOME = "/nonexistent";
+  }
 }
 
 async function findProvider({ profile, credentialsFile, stop }: CredentialSettings): Promise<Provider> {
