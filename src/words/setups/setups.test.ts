@@ -3,6 +3,7 @@ import { writeFileSync } from "node:fs";
 import { join } from "node:path";
 import fc from "fast-check";
 import { temporaryFolder } from "../../../test/support/builds.ts";
+import { needing } from "../../../test/support/needing.ts";
 import { holds } from "../../../test/support/seeds.ts";
 import {
   CACHE_KINDS,
@@ -69,7 +70,7 @@ const rule = fc.record({
   keepMethod: fc.boolean(),
 }); // prettier-ignore
 
-test("Squid's helper says of every address what the rules say", async () => {
+needing("the stream editor of GNU")("Squid's helper says of every address what the rules say", async () => {
   const script = join(temporaryFolder("sed"), "addresses.sed");
   await holds(
     fc.property(fc.array(rule, { minLength: 1, maxLength: 5 }), fc.array(path, { minLength: 1, maxLength: 6 }), fc.constantFrom("", "?a=1&b=%20"), (rules, asked, query) => {
