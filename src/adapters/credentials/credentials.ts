@@ -6,6 +6,7 @@ import { BoundedHandler } from "../bounded-handler.ts";
 import type { StopSignal } from "../bounds.ts";
 import { runHelper } from "./helper.ts";
 import { followProfile, type ProfileFault, type ProfilePath, type Profiles } from "./profiles.ts";
+import { keepCredentials } from "./renewal.ts";
 
 export interface CredentialSettings {
   readonly profile?: string | undefined;
@@ -98,7 +99,7 @@ async function findProvider({ profile, credentialsFile, stop }: CredentialSettin
   }
   useHelper(stop);
   const find = fromIni({ ...common, profile: name });
-  return memoize(async (facts) => {
+  return keepCredentials(async (facts) => {
     try {
       return await find(facts);
     } catch (error) {
@@ -165,25 +166,6 @@ function useHelper(stop: StopSignal | undefined): void {
       if ("failure" in outcome) done(new Error(`${HELPER}${outcome.failure}`));
       else done(null, outcome);
     });
-  };
-}
-
-/** Milliseconds before the end of credentials when new ones are fetched. */
-const EARLY_MS = 300_000;
-
-/** Credentials are fetched once, and again shortly before they end; those that ask meanwhile wait for the same. */
-function memoize(find: (facts: Parameters<Provider>[0]) => ReturnType<Provider>): Provider {
-  let found: ReturnType<Provider> | undefined;
-  let untilMs = Infinity;
-  return (facts) => {
-    if (found && Date.now() < untilMs) return found;
-    untilMs = Infinity;
-    found = find(facts);
-    found.then(
-      ({ expiration }) => (untilMs = (expiration?.getTime() ?? Infinity) - EARLY_MS),
-      () => (found = undefined),
-    );
-    return found;
   };
 }
 

@@ -1,11 +1,8 @@
 import { spawn } from "node:child_process";
+import { FAILURE_KEPT_MS, toRenewalMs } from "./renewal.ts";
 
 /** A helper that asks a person to log in may take a while; one that hangs must not keep a delivery in CI for good. */
 const MOST_MS = 60_000;
-/** What a failure said is not asked for again by the next of a run's clients. */
-const KEPT_MS = 10_000;
-/** Credentials that end sooner are fetched anew, as the storage protocol's client does it. */
-const EARLY_MS = 300_000;
 const MOST_BYTES = 1_000_000;
 
 /** What a helper printed, or a failure in words. */
@@ -35,7 +32,8 @@ export function runHelper(command: string, bounds: HelperBounds = {}): Promise<O
   const one: Asked = { outcome: ask(command, bounds), untilMs: Infinity };
   asked.set(command, one);
   void one.outcome.then((outcome) => {
-    one.untilMs = "failure" in outcome ? Date.now() + KEPT_MS : readEnd(outcome.stdout) - EARLY_MS;
+    const now = Date.now();
+    one.untilMs = "failure" in outcome ? now + FAILURE_KEPT_MS : toRenewalMs(readEnd(outcome.stdout), now);
   });
   return one.outcome;
 }
