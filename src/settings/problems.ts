@@ -29,7 +29,7 @@ export function toProblems(
         }));
       case "invalid_union": {
         if (issue.errors.length === 0)
-          return [{ path, at: "value", message: `${found} is not a kind that is known here` }];
+          return [{ path, at: "value", message: noSuchKind(issue, found, last(path)) }];
         // One or a list: what is there tells which of the two was meant.
         const branch = issue.errors[Array.isArray(valueAt(data, path)) ? 1 : 0] ?? [];
         const nested = branch.map((inner) => ({ ...inner, path: [...path, ...inner.path] }));
@@ -70,6 +70,13 @@ export function toProblems(
         ];
     }
   });
+}
+
+function noSuchKind(issue: object, found: string, key: string): string {
+  // Zod gives the kinds there are, and its types do not say so.
+  const { options = [] } = issue as { readonly options?: readonly unknown[] };
+  const kinds = oneOf(options.map(String));
+  return found === "nothing" ? `${key} is missing: ${kinds}` : `${found} is not allowed: ${kinds}`;
 }
 
 const last = (path: readonly PropertyKey[]): string => String(path.at(-1) ?? "the file");
