@@ -1,4 +1,12 @@
-import { broken, good, note, notTried, type Link, type Way } from "../core/diagnosis/checkup/link.ts";
+import {
+  broken,
+  good,
+  note,
+  notTried,
+  type Fault,
+  type Link,
+  type Way,
+} from "../core/diagnosis/checkup/link.ts";
 import { PROBE_HEADERS, toProbeKeys } from "../core/diagnosis/checkup/probes.ts";
 import { toCheckupResult, type CheckupResult } from "../results/checkup.ts";
 import {
@@ -204,8 +212,12 @@ async function lookFromOutside(visit: Visit, facts: OutsideFacts): Promise<Link[
     const links = [...way, good("edge", asked, { code: "status", status: answer.status })];
     return [...links, ...(await lookBehind(visit, trial))];
   }
-  const names = { host: url.host, code: "no answer" };
-  const fault = { asked, found: { code: "no-answer" }, cause: "nobody-answers", names } as const;
+  const found = { code: "no-answer" } as const;
+  const proxy = facts.network.findProxy(url.href);
+  const fault: Fault =
+    proxy === undefined
+      ? { asked, found, cause: "nobody-answers", names: { host: url.host, code: "no answer" } }
+      : { asked, found, cause: "proxy-fails", names: { answer: proxy } };
   // A name that leads nowhere, or a certificate that is refused, has said it already.
   const isTold = way.some(({ state }) => state === "broken");
   const edge = isTold ? notTried("edge", { code: "told-above" }) : broken("edge", fault);

@@ -87,6 +87,14 @@ test("what a proxy refuses is no answer of the store; addresses that are left ou
   expect(stdout.replace(/\s+/g, " ")).toContain(
     `why: the proxy does not lead there: the proxy ${at} refused with 407 mend: check HTTPS_PROXY`,
   );
+  for (const [url, why] of [
+    ["https://www.pelican.test", `the proxy ${at} refused with 407`],
+    ["http://www.pelican.test", "http://127.0.0.1:9"],
+  ] as const) {
+    const names = { HTTP_PROXY: "http://127.0.0.1:9", HTTPS_PROXY: at };
+    const site = new Project(sandbox.settings(`${BUILDS}/1`, `    url: ${url}`), sandbox.facts);
+    expect((await site.run(["checkup"], names)).stdout.replace(/\s+/g, " ")).toContain(`why: the proxy does not lead there: ${why} mend: check HTTPS_PROXY`); // prettier-ignore
+  }
   const direct = new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
   expect((await direct.run(["deliver"], { ALL_PROXY: "http://127.0.0.1:9" })).exit).toBe(0);
 });

@@ -82,7 +82,8 @@ function readByProxy(url: string): Promise<CertificateLook> {
 
 function toFault(error: Error): CertificateLook {
   const tls = findTlsFault(error);
-  return { code: codeOf(error), ...(tls && { tls }) };
+  const code = codeOf(error);
+  return { code, ...(tls && { tls }), ...(code === "EPROXY" && { proxy: error.message }) };
 }
 
 function toLook(socket: TLSSocket): CertificateLook {

@@ -11,5 +11,14 @@ interface Certificate {
   readonly fault?: string | undefined;
 }
 
-/** What a server shows of itself; or the code of the failure, and what it says of the safe connection. */
-export type CertificateLook = Certificate | { readonly code: string; readonly tls?: TlsFault };
+interface NoCertificate {
+  /** The code of the failure. */
+  readonly code: string;
+  /** What it says of the safe connection. */
+  readonly tls?: TlsFault;
+  /** Which proxy was in the way, and how; absent: none. */
+  readonly proxy?: string;
+}
+
+/** What a server shows of itself, if it shows anything. */
+export type CertificateLook = Certificate | NoCertificate;

@@ -45,6 +45,7 @@ test.each([
   ["settings that may not be looked at", judgeWebsite({ state: "denied", answer: "403" }, { index: "index.html" }), "not-tried", undefined],
   ["a certificate that ends soon", judgeCertificate("h", { untilMs: NOW + 86_400_000, names: ["h"] }, NOW), "note", "certificate-ends"],
   ["a certificate that will do", judgeCertificate("h", { untilMs: NOW + 86_400_000 * 60, names: ["h"] }, NOW), "good", undefined],
+  ["a proxy that refuses", judgeCertificate("h", { code: "EPROXY", proxy: "the proxy http://p refused with 407" }, NOW), "broken", "proxy-fails"],
   ["a root that lists the bucket", judgeRoot({ status: 200, headers: { "content-type": "application/xml" }, hash: "x", size: 1 }, { path: "/", entry: "index.html", isDelivered: true }), "broken", "root-lists"],
   ["client routes that nobody answers", judgeMissing({ status: 404, headers: {}, hash: "x", size: 1 }, { address: "/x", clientRoutes: true, isDelivered: true }), "broken", "routes-not-answered"],
   ["client routes of a site that is not delivered", judgeMissing({ status: 403, headers: {}, hash: "x", size: 1 }, { address: "/x", clientRoutes: true, isDelivered: false }), "not-tried", undefined],

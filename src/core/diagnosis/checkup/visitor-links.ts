@@ -37,10 +37,12 @@ export function judgeCertificate(host: string, look: CertificateLook, nowMs: num
   const asked: Asked = { code: "tls", host };
   if ("code" in look) {
     const { code } = look;
+    const found: Found = { code: "said", said: code };
+    if (look.proxy !== undefined)
+      return broken("certificate", { asked, found, cause: "proxy-fails", names: { answer: look.proxy } });
     return broken("certificate", {
-      ...{ asked, names: { code } },
+      ...{ asked, found, names: { code } },
       cause: look.tls === "old-protocol" ? "tls-too-old" : "no-tls",
-      found: { code: "said", said: code },
     });
   }
   const { untilMs, names, fault } = look;
