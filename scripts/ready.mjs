@@ -3,28 +3,13 @@
 import { execFileSync } from "node:child_process";
 import { createHash } from "node:crypto";
 import { existsSync, readFileSync, readdirSync, statSync, writeFileSync } from "node:fs";
-import { dirname, join } from "node:path";
+import { join } from "node:path";
 import { fileURLToPath } from "node:url";
+import { runNpm } from "./npm.mjs";
 
 process.chdir(fileURLToPath(new URL("..", import.meta.url)));
 
 const options = { stdio: ["ignore", 2, 2], env: { ...process.env, NODE_ENV: "development" } };
-
-/**
- * The npm that has called this, or the one that came with this Node.js: run by Node.js itself, since the command `npm` of
- * Windows would need a shell, and that would take "C:\\Program Files" apart.
- */
-function runNpm(args) {
-  const own = dirname(process.execPath);
-  const places = [
-    process.env.npm_execpath ?? "",
-    join(own, "node_modules/npm/bin/npm-cli.js"),
-    join(own, "../lib/node_modules/npm/bin/npm-cli.js"),
-  ];
-  const found = places.find((place) => place.endsWith("npm-cli.js") && existsSync(place));
-  if (found !== undefined) execFileSync(process.execPath, [found, ...args], options);
-  else execFileSync("npm", args, options);
-}
 
 const stamp = "node_modules/.courier-lock";
 // The same lock file with other line ends asks for the same packages.
@@ -33,7 +18,7 @@ const lock = createHash("sha256")
   .digest("hex");
 if (!existsSync(stamp) || readFileSync(stamp, "utf8") !== lock) {
   process.stderr.write("installing packages …\n");
-  runNpm(["ci", "--no-audit", "--no-fund", "--loglevel=error"]);
+  runNpm(["ci", "--no-audit", "--no-fund", "--loglevel=error"], options);
   writeFileSync(stamp, lock);
 }
 

@@ -6,6 +6,7 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { parseArgs } from "node:util";
+import { runNpm } from "./npm.mjs";
 
 const { positionals, values } = parseArgs({
   allowPositionals: true,
@@ -54,8 +55,11 @@ if (values.publish) {
 }
 
 function npm(...args) {
-  const { status } = spawnSync("npm", args, { stdio: "inherit", shell: process.platform === "win32" });
-  if (status !== 0) refuse(`npm ${args[0]} failed`);
+  try {
+    runNpm(args, { stdio: "inherit" });
+  } catch {
+    refuse(`npm ${args[0]} failed`);
+  }
 }
 
 function isLater(one, other) {

@@ -1,7 +1,6 @@
-import { createHash } from "node:crypto";
 import { join } from "node:path";
 import type { Stats } from "node:fs";
-import { randomUUID } from "node:crypto";
+import { createHash, randomUUID } from "node:crypto";
 import { STATE_PREFIX, type ObjectKey } from "../../../core/model/names.ts";
 import type { Disk } from "./disk.ts";
 
