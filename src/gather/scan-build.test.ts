@@ -2,7 +2,10 @@ import { symlinkSync } from "node:fs";
 import { createServer } from "node:net";
 import { join } from "node:path";
 import { temporaryFolder, writeFiles } from "../../test/support/builds.ts";
+import { needing } from "../../test/support/needing.ts";
 import { scanBuild } from "./scan-build.ts";
+
+const linkTest = needing("symbolic links");
 
 const scan = (folder: string, exclude: readonly string[] = []) => {
   const { files, withheld, special } = scanBuild(folder, exclude);
@@ -29,7 +32,7 @@ test("files in order, with their sizes; what must never be shipped is told, litt
   });
 });
 
-test("a link is what it leads to, once for each way there; one into what is withheld is withheld", () => {
+linkTest("a link is what it leads to, once for each way there; one into what is withheld is withheld", () => {
   const folder = writeFiles(temporaryFolder("scan"), { "a/x.txt": "x", ".git/HEAD": "ref" });
   symlinkSync("a", join(folder, "b"));
   // Back up: the way ends there.
@@ -43,7 +46,7 @@ test("a link is what it leads to, once for each way there; one into what is with
   });
 });
 
-test.each([
+linkTest.each([
   ["out of the build", "/", "link-leaves-build", { path: "l", target: "/" }],
   ["into nothing", "gone", "link-leaves-build", { path: "l", target: "nothing that is there" }],
   ["to itself", "l", "link-leaves-build", { path: "l", target: "nothing that is there" }],
@@ -53,7 +56,7 @@ test.each([
   expect(() => scan(folder)).toThrow(expect.objectContaining({ code, data }) as Error);
 });
 
-test("links that multiply are refused, and so is what is no folder", () => {
+linkTest("links that multiply are refused, and so is what is no folder", () => {
   const folder = writeFiles(temporaryFolder("scan"), { "0/a.html": "x" });
   for (let level = 1; level <= 11; level++)
     for (const name of ["l", "r"]) {
@@ -67,7 +70,7 @@ test("links that multiply are refused, and so is what is no folder", () => {
     expect(() => scan(join(folder, none))).toThrow(expect.objectContaining({ code: "no-build" }) as Error);
 });
 
-test("what is neither file nor folder is left out by name", async () => {
+needing("sockets as files")("what is neither file nor folder is left out by name", async () => {
   const folder = writeFiles(temporaryFolder("scan"), { "a.html": "x" });
   const server = createServer().listen(join(folder, "socket"));
   await new Promise((done) => server.once("listening", done));

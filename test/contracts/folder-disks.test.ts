@@ -8,6 +8,7 @@ import { redeliver } from "../../src/workflows/redeliver.ts";
 import { temporaryFolder } from "../support/builds.ts";
 import { foldingDisk, plainDisk, windowsDisk } from "../support/disks.ts";
 import { memoryDelivery, type RuleChanges } from "../support/memory-build.ts";
+import { needing } from "../support/needing.ts";
 import { describeObjectStore, toContent, type StoreAbilities } from "./object-store.ts";
 
 const OF_FOLDERS: StoreAbilities = {
@@ -84,7 +85,7 @@ test("names that Windows can't hold are refused before the first write, of a bui
   expect(listSite(folder)).toEqual(before);
 });
 
-(process.platform === "win32" ? test.skip : test)(
+needing("modes of files")(
   "what is delivered can be read by whoever serves it, whatever the user keeps private; the tool's own part stays as it is",
   async () => {
     const before = process.umask(0o077);

@@ -1,4 +1,4 @@
-import { mkdirSync, readdirSync, statSync } from "node:fs";
+import { appendFileSync, mkdirSync, readdirSync, statSync } from "node:fs";
 import { join } from "node:path";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
 import { MemoryStore } from "../../src/adapters/stores/memory/memory-store.ts";
@@ -79,8 +79,7 @@ test.each([
 });
 
 test("data and settings of the sandbox survive its restart, a journal cut short included", async () => {
-  const { mkdtempSync, appendFileSync } = await import("node:fs");
-  const data = mkdtempSync("/tmp/courier-test-restart-");
+  const data = temporaryFolder("restart");
   const first = await RunningSandbox.start(["--trait", "keeps-versions"], data);
   const before = createS3Store({ ...first.facts, prefix: "", addressing: "path" }, () => undefined);
   await before.put("stays", toContent("once"), {});

@@ -1,6 +1,7 @@
 import { chmodSync, readFileSync, readdirSync, statSync, utimesSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { writeFiles } from "../support/builds.ts";
+import { needing } from "../support/needing.ts";
 import { NO_KEYS, Project, type Outcome } from "../support/program.ts";
 
 const SETTINGS = `site: Pelican Sound Ferries
@@ -43,16 +44,31 @@ test("what a call compiled is kept for the next one of its command, and kept ane
   expect(files().map((name) => name.replace(/^.*-/, ""))).toEqual(["other", "survey"]);
 });
 
-test("it is kept and taken where new files are open to the group as well", async () => {
-  const { project, files } = newProject();
-  const survey = () =>
-    project.run(["survey"], { HOME: project.folder }, ["sh", "-c", 'umask 002; exec "$@"', "sh"]);
-  await survey();
-  const [file = ""] = files();
-  const { ino } = statSync(file);
-  await survey();
-  expect(statSync(file).ino).toBe(ino);
-});
+needing("a POSIX shell", "modes of files")(
+  "it is kept and taken where new files are open to the group as well",
+  async () => {
+    const { project, files } = newProject();
+    const survey = () =>
+      project.run(["survey"], { HOME: project.folder }, ["sh", "-c", 'umask 002; exec "$@"', "sh"]);
+    await survey();
+    const [file = ""] = files();
+    const { ino } = statSync(file);
+    await survey();
+    expect(statSync(file).ino).toBe(ino);
+  },
+);
+
+needing("modes of files")(
+  "kept code that others may write is made anew: it could be a program of theirs",
+  async () => {
+    const { project, files } = newProject();
+    const first = await survey(project);
+    const [file = ""] = files();
+    chmodSync(file, 0o666);
+    expect(await survey(project)).toBe(first);
+    expect(statSync(file).mode & 0o022).toBe(0);
+  },
+);
 
 test("kept code that is damaged, cut, another's, old or in the way costs its time and nothing else", async () => {
   const { project, folder, files } = newProject();
@@ -66,10 +82,6 @@ test("kept code that is damaged, cut, another's, old or in the way costs its tim
     expect(await survey(project)).toBe(first);
     expect(statSync(file).size).toBeGreaterThan(0.9 * whole.length);
   }
-  // Whoever else may write it could have put in a program of his own.
-  chmodSync(file, 0o666);
-  expect(await survey(project)).toBe(first);
-  expect(statSync(file).mode & 0o022).toBe(0);
 
   const old = join(folder, "of-an-older-version");
   writeFileSync(old, "x");

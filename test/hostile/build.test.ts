@@ -5,6 +5,7 @@ import type { Survey } from "../../src/results/survey.ts";
 import { writeFiles } from "../support/builds.ts";
 import { findForeignLines } from "../support/ci-log.ts";
 import { HostilePlace, makeBuild } from "../support/hostile-place.ts";
+import { needing } from "../support/needing.ts";
 
 const place = new HostilePlace();
 
@@ -16,7 +17,7 @@ async function survey(build: string): Promise<Survey> {
 const pathsOf = ({ problems }: Survey, code: string): (string | undefined)[] =>
   problems.filter((problem) => problem.code === code).map(({ path }) => path);
 
-test("what must never be shipped is not shipped under another name, in another case, or through a link", async () => {
+needing("symbolic links")("what must never be shipped is not shipped under another name, in another case, or through a link", async () => {
   const build = makeBuild();
   writeFiles(build, { ".env": "TOKEN=tide", ".git/config": "[core]", ".ENV.local": "TOKEN=tide", "keys/Harbour.PEM": "-----", "assets/a.txt": "a" });
   for (const [link, target] of [
@@ -39,7 +40,7 @@ const sh = (folder: string, script: string): void => {
   execFileSync("sh", ["-c", script], { cwd: folder });
 };
 
-test("a pipe is never waited for: in the build, as the build, as an archive, as the settings", async () => {
+needing("a POSIX shell")("a pipe is never waited for: in the build, as the build, as an archive, as the settings", async () => {
   const build = makeBuild();
   sh(build, "mkfifo pipe; mkfifo pipe.tar.gz");
   expect(pathsOf(await survey(build), "special-file")).toEqual(["pipe", "pipe.tar.gz"]);

@@ -3,6 +3,7 @@ import { chmodSync, existsSync, readdirSync, readFileSync, truncateSync } from "
 import { join } from "node:path";
 import { errorResultSchema } from "../../src/results/delivery.ts";
 import { HostilePlace, makeBuild } from "../support/hostile-place.ts";
+import { needing } from "../support/needing.ts";
 
 const place = new HostilePlace();
 
@@ -52,7 +53,7 @@ test("a damaged hash cache is dropped, and said to whoever wants to know", async
 /** Root may read everything, unless it is bound as everybody else is. */
 const BOUND = process.getuid?.() === 0 ? ["setpriv", "--bounding-set", "-dac_override,-dac_read_search"] : [];
 
-test("a part of the build that this user may not read is named", async () => {
+needing("a POSIX shell", "modes of files", "setpriv")("a part of the build that this user may not read is named", async () => {
   for (const script of ["mkdir shut; printf x > shut/a.html; chmod 000 shut", "printf x > shut; chmod 000 shut", "head -c 9000000 /dev/zero > shut; chmod 000 shut"]) {
     const build = makeBuild();
     execFileSync("sh", ["-c", script], { cwd: build });

@@ -11,6 +11,7 @@ import {
 import { once } from "node:events";
 import { join } from "node:path";
 import { temporaryFolder } from "../support/builds.ts";
+import { needing } from "../support/needing.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
 import { isSoak } from "../support/seeds.ts";
@@ -39,7 +40,7 @@ async function measure(
   return { exit, peak, said };
 }
 
-const canMeasure = process.platform === "linux" ? test : test.skip;
+const canMeasure = needing("the memory of a process in /proc");
 
 canMeasure(
   "a large file is sent in parts and never wholly in memory",

@@ -8,7 +8,7 @@ import {
   writeFileSync,
 } from "node:fs";
 import { tmpdir } from "node:os";
-import { dirname, join } from "node:path";
+import { dirname, join, sep } from "node:path";
 import { createGunzip } from "node:zlib";
 import { extract } from "tar-stream";
 
@@ -88,5 +88,9 @@ export function writeFiles(folder: string, files: Readonly<Record<string, string
 export const walk = (folder: string): string[] =>
   readdirSync(folder, { recursive: true, withFileTypes: true })
     .filter((entry) => entry.isFile())
-    .map((entry) => join(entry.parentPath, entry.name).slice(folder.length + 1))
+    .map((entry) =>
+      join(entry.parentPath, entry.name)
+        .slice(folder.length + 1)
+        .replaceAll(sep, "/"),
+    )
     .sort();

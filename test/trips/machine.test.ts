@@ -5,15 +5,14 @@ import { join, resolve } from "node:path";
 import { stripVTControlCharacters } from "node:util";
 import { widthOf } from "../../src/cli/frame/width.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { needing } from "../support/needing.ts";
 import { NO_KEYS, Project } from "../support/program.ts";
 
 const BUILDS = resolve("demo/builds");
 const PROGRAM = resolve("dist/main.js");
-const isRoot = process.getuid?.() === 0;
-/** What only some machines have: a device that is always full, users at will, a terminal that a program can hold. */
-const fullTest = existsSync("/dev/full") ? test : test.skip;
-const rootTest = isRoot && spawnSync("setpriv", ["--version"]).status === 0 ? test : test.skip;
-const terminalTest = /util-linux/.test(String(spawnSync("script", ["--version"]).stdout)) ? test : test.skip;
+const fullTest = needing("a POSIX shell", "/dev/full");
+const rootTest = needing("root, to be somebody else", "setpriv");
+const terminalTest = needing("a program that opens a terminal (script of util-linux)");
 
 /** A delivery into a folder. */
 function open(build = `${BUILDS}/1`) {
@@ -75,8 +74,7 @@ test("files that can't be used are told with their path before anything is done"
 /** A disk of 64 kB. */
 const smallDisk = (): string | undefined => {
   const folder = temporaryFolder("small-disk");
-  if (!isRoot || spawnSync("mount", ["-t", "tmpfs", "-o", "size=64k", "tmpfs", folder]).status !== 0)
-    return undefined;
+  if (spawnSync("mount", ["-t", "tmpfs", "-o", "size=64k", "tmpfs", folder]).status !== 0) return undefined;
   return folder;
 };
 

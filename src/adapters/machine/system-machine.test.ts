@@ -2,6 +2,7 @@ import { spawnSync } from "node:child_process";
 import { mkdirSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { temporaryFolder } from "../../../test/support/builds.ts";
+import { needing } from "../../../test/support/needing.ts";
 import { createMachine } from "./system-machine.ts";
 
 /** What a system tells of its processes, by their numbers. */
@@ -22,7 +23,9 @@ const OWN = process.pid;
 const OTHER = process.ppid;
 const DEAD = spawnSync(process.execPath, ["-e", ""]).pid;
 
-test("a process counts as dead only where the system surely says so", () => {
+const procTest = needing("symbolic links");
+
+procTest("a process counts as dead only where the system surely says so", () => {
   const told = fakeProc({ [OWN]: 70, [OTHER]: 50 });
   const machine = createMachine(told);
   const { host, processStart } = machine.describe();
@@ -39,7 +42,7 @@ test("a process counts as dead only where the system surely says so", () => {
   expect(machine.isAlive(held(OTHER, "50"))).toBeUndefined();
 });
 
-test("a machine of the same name is another one: only the lease decides there", () => {
+procTest("a machine of the same name is another one: only the lease decides there", () => {
   const one = createMachine(fakeProc({ [OWN]: 70 })).describe();
   const other = createMachine(fakeProc({ [OWN]: 70 }, "another"));
   expect([other.isAlive(one), other.isAlive({ ...one, process: DEAD })]).toEqual([undefined, undefined]);

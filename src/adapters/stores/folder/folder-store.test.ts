@@ -1,6 +1,7 @@
 import { createHash } from "node:crypto";
 import { readText } from "../../../../test/contracts/object-store.ts";
 import { temporaryFolder } from "../../../../test/support/builds.ts";
+import { needing } from "../../../../test/support/needing.ts";
 import { existsSync, mkdirSync, renameSync, utimesSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { createFolderStore } from "./folder-store.ts";
@@ -81,7 +82,7 @@ const asNobody = async <T>(task: () => Promise<T>): Promise<T> => {
   }
 };
 
-(process.getuid?.() === 0 ? test : test.skip)(
+needing("root, to be somebody else")(
   "a folder that can't be read is a failure, and never an empty one; one that is gone meanwhile is nothing",
   async () => {
     const root = temporaryFolder("unreadable");
