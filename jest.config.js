@@ -1,3 +1,5 @@
+import { homedir } from "node:os";
+
 // However Jest is started, no test asks a metadata address or reads the developer's own credentials.
 Object.assign(process.env, {
   AWS_EC2_METADATA_DISABLED: "true",
@@ -5,6 +7,13 @@ Object.assign(process.env, {
   AWS_SHARED_CREDENTIALS_FILE: "/dev/null",
   AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED: "true",
 });
+
+// Clients that tests make look for a home, and fail where a user has none; the program is started with one of its own, or none.
+try {
+  homedir();
+} catch {
+  process.env.HOME = "/nonexistent";
+}
 
 /** Tests run as native ES modules; the transform only strips the types. */
 export default {

@@ -42,15 +42,18 @@ function withExits(page) {
   return page.replace(/(<!-- exits:[^\n]*\n)[\s\S]*?(<!-- end of exits -->)/, `$1${table}$2`);
 }
 
+/** A checkout on Windows may end its lines in another way. */
+const read = (file) => readFileSync(file, "utf8").replaceAll("\r\n", "\n");
+
 const files = {
   "docs/errors.md": toErrorPage(),
-  "docs/results.md": toResultsPage(withExits(readFileSync("docs/results.md", "utf8")), RESULTS),
+  "docs/results.md": toResultsPage(withExits(read("docs/results.md")), RESULTS),
   "courier.schema.json": `${JSON.stringify(toJsonSchema(), null, 2)}\n`,
 };
 let differs = false;
 for (const [file, text] of Object.entries(files)) {
   if (!process.argv.includes("--check")) writeFileSync(file, text);
-  else if (readFileSync(file, "utf8") !== text) {
+  else if (read(file) !== text) {
     process.stderr.write(`${file} is out of step: npm run generate\n`);
     differs = true;
   }

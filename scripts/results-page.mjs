@@ -26,7 +26,8 @@ function readComments() {
   const constants = new Map();
   for (const name of readdirSync(FOLDER).filter((file) => file.endsWith(".ts"))) {
     const path = join(FOLDER, name);
-    const source = ts.createSourceFile(path, readFileSync(path, "utf8"), ts.ScriptTarget.Latest, true);
+    const text = readFileSync(path, "utf8").replaceAll("\r\n", "\n");
+    const source = ts.createSourceFile(path, text, ts.ScriptTarget.Latest, true);
     for (const statement of source.statements.filter(ts.isVariableStatement))
       for (const { name: own, initializer } of statement.declarationList.declarations)
         if (!constants.has(own.getText()) || own.getText().endsWith("Schema"))

@@ -1,8 +1,9 @@
 import { createHash } from "node:crypto";
 import { readFileSync, writeFileSync } from "node:fs";
-import { tmpdir, userInfo } from "node:os";
+import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { writeFiles } from "../support/builds.ts";
+import { readUser } from "../../src/cli/wiring/wiring.ts";
 import { createHide, recordCall, recordState, type Call, type Hide } from "../support/journey.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
@@ -156,7 +157,7 @@ test("on the way through the demo's data the program says what it said before", 
   writeFiles(join(project.folder, "wrong"), WRONG);
   writeFiles(project.folder, { "shelf/.keep": "" });
   const { edge, endpoint, edgeApi } = sandbox.facts;
-  const hide = createHide({ EDGE: edge, STORE: endpoint, API: edgeApi, HOST: edge.replace("http://", ""), PROJECT: project.folder, BUILDS }, userInfo().username);
+  const hide = createHide({ EDGE: edge, STORE: endpoint, API: edgeApi, HOST: edge.replace("http://", ""), PROJECT: project.folder, BUILDS }, readUser(process.env));
   const said: Call[] = [];
   for (const args of calls()) said.push(await recordCall(project, args, hide));
   said.push(...(await disturb(project, hide)));

@@ -34,7 +34,7 @@ export function createHide(places: Readonly<Record<string, string>>, user = "nob
       .replace(/"(host|processStart|waybillHash)":\s*"[^"]*"/g, '"$1":"…"')
       .split(`"by":"${user}"`)
       .join('"by":"USER"')
-      .replace(new RegExp(` +${user} +`, "g"), " USER ")
+      .replace(new RegExp(` +${user}( +|$)`, "gm"), (_, after: string) => (after === "" ? " USER" : " USER "))
       .replace(/"(\d{13})"|\b\d{13}\b/g, "0")
       .replace(/\d+(\.\d+)? s\b/g, "SECONDS")
       .replace(

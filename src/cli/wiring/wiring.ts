@@ -242,8 +242,8 @@ const define = (author: Author, name: keyof Author, get: () => string): void => 
   Object.defineProperty(author, name, { get, enumerable: true });
 };
 
-/** The user's name; in a container the user may have none. */
-function readUser({ USER, LOGNAME }: NodeJS.ProcessEnv): string {
+/** @returns the user's name; `uid 54321` in a container where the user has none */
+export function readUser({ USER, LOGNAME }: NodeJS.ProcessEnv): string {
   try {
     return userInfo().username;
   } catch {
