@@ -39,7 +39,7 @@ const common = {
 
 /** One seed for each property: what differs between versions of Node.js are not cases. */
 const FEWER = { COURIER_SEED: "1" };
-/** What the decisions alone are asked, a thousand cases in memory and how their cost grows, is asked of one Node.js. */
+/** Left to one Node.js, since both only ask what is worked out in memory: how costs grow, and thousands of interleavings. */
 const LEFT_OUT = "growth|interleaving";
 
 /** @returns the path of a Node.js of that version */

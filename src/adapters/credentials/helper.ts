@@ -86,9 +86,10 @@ function findFault(stdout: string): string | undefined {
   const { Version: version, AccessKeyId: id, SecretAccessKey: secret, Expiration: end } = parse(stdout) ?? {};
   if (version !== 1 || typeof id !== "string" || typeof secret !== "string")
     return "printed no credentials (JSON with Version 1, AccessKeyId and SecretAccessKey)";
-  if (typeof end === "string" && Date.parse(end) < Date.now())
-    return `printed credentials that have expired (${end})`;
-  return undefined;
+  if (typeof end !== "string") return undefined;
+  const endMs = Date.parse(end);
+  if (Number.isNaN(endMs)) return `printed an Expiration that is no time (${end})`;
+  return endMs < Date.now() ? `printed credentials that have expired (${end})` : undefined;
 }
 
 function parse(stdout: string): Printed | undefined {

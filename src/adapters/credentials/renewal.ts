@@ -10,7 +10,7 @@ const LEAST_MS = 1000;
  * @param endMs when they end, milliseconds since 1970; Infinity: never
  */
 export const toRenewalMs = (endMs: number, nowMs: number): number =>
-  Math.max(nowMs + LEAST_MS, endMs - Math.min(EARLY_MS, (endMs - nowMs) / 2 || 0));
+  Math.max(nowMs + LEAST_MS, endMs - Math.min(EARLY_MS, (endMs - nowMs) / 2));
 
 interface Ending {
   readonly expiration?: Date | undefined;

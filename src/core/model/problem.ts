@@ -26,8 +26,10 @@ export interface ProblemFacts {
   readonly "no-entry": { readonly entry: string };
   readonly "bare-link": { readonly addresses: readonly UrlPath[] };
   readonly "dead-link": { readonly address: UrlPath };
-  /** `isKnown`: the release that is live lacks it as well. */
-  /** `asForm`: a file of that name in another Unicode normal form (UAX #15), which is another address. */
+  /**
+   * `isKnown`: the release that is live lacks it as well. `asForm`: a file of that name in another Unicode normal form
+   * (UAX #15), which is another address.
+   */
   readonly "missing-asset": {
     readonly address: UrlPath;
     readonly isKnown?: true;

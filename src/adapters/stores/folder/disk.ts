@@ -34,7 +34,7 @@ export const systemDisk: Disk = {
 export const READ_NOW = constants.O_RDONLY | constants.O_NONBLOCK;
 
 /** What Windows answers while somebody has a file open, or while one that was removed is not gone yet. */
-const IN_USE = new Set(["EPERM", "EACCES", "EBUSY"]);
+export const IN_USE: ReadonlySet<string> = new Set(["EPERM", "EACCES", "EBUSY"]);
 /** Milliseconds between tries, three seconds in all: a web server or a virus scanner reads a file in less. */
 const PAUSES = [10, 20, 50, 100, 200, 400, 800, 1400];
 

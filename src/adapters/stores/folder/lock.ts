@@ -1,4 +1,4 @@
-import { codeOf, remove, systemDisk, type Disk } from "./disk.ts";
+import { codeOf, IN_USE, remove, systemDisk, type Disk } from "./disk.ts";
 
 /** A lock that old was left by a process that died: what it guards takes milliseconds. */
 const STALE_MS = 10_000;
@@ -30,9 +30,6 @@ export async function withLock<T>(
   }
 }
 
-/** Windows answers so for a lock that was removed and is not gone yet, since somebody looks at it. */
-const GOING = new Set(["EPERM", "EACCES", "EBUSY"]);
-
 async function take(path: string, disk: Disk, { nowMs, sleep }: Waiting): Promise<void> {
   const began = nowMs();
   let seen: { readonly ino: number; readonly sinceMs: number } | undefined;
@@ -41,7 +38,8 @@ async function take(path: string, disk: Disk, { nowMs, sleep }: Waiting): Promis
       await (await disk.open(path, "wx")).close();
       return;
     } catch (error) {
-      const isGoing = disk.platform === "win32" && GOING.has(codeOf(error)) && nowMs() - began < STALE_MS;
+      // One that was removed is not gone while somebody looks at it.
+      const isGoing = disk.platform === "win32" && IN_USE.has(codeOf(error)) && nowMs() - began < STALE_MS;
       if (codeOf(error) !== "EEXIST" && !isGoing) throw error;
     }
     const facts = await disk.stat(path).catch(() => undefined);

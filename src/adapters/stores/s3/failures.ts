@@ -73,8 +73,8 @@ export function toStoreError(
   const { name, Code, code, message, $metadata, $response } = error as ClientError;
   const status = $metadata?.httpStatusCode ?? $response?.statusCode;
   const answered = Code ?? (name === "Error" ? undefined : name) ?? code ?? "";
-  const broken = NETWORK.exec(`${code ?? ""} ${message ?? ""}`)?.[0];
   const said = `${code ?? ""} ${message ?? ""}`;
+  const broken = NETWORK.exec(said)?.[0];
   const tls = status === undefined ? findTlsFault(error) : undefined;
   const kind = tls ? "tls" : toKind(answered, { said, broken, status });
   const wait = $response?.headers?.["retry-after"];
