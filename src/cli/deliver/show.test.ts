@@ -4,7 +4,7 @@ import { StoreError } from "../../ports/object-store.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 import { showComparison, showDelivery } from "./show.ts";
 import { explainStoreError, showFailure } from "../frame/failure.ts";
-import { showBytes, showSeconds, showTime } from "../frame/numbers.ts";
+import { showBytes, showSeconds, showTime } from "../../words/numbers.ts";
 import { createProgress } from "../frame/progress.ts";
 
 function openPage(isLive = false): Terminal & { out: string[]; err: string[] } {

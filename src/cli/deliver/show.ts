@@ -7,7 +7,7 @@ import { showInvalidation } from "../invalidate/show.ts";
 import { showFindings } from "../verify/show.ts";
 import { countRules, showRule } from "../../words/edge-rules.ts";
 import { counted, listed } from "../../words/text.ts";
-import { showBytes, showSeconds, showTime } from "../frame/numbers.ts";
+import { showBytes, showSeconds, showTime } from "../../words/numbers.ts";
 
 /** How many names of one kind are shown before the rest is counted. */
 const MOST_NAMES = 12;

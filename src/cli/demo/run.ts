@@ -17,7 +17,7 @@ import type { Arguments } from "../frame/command.ts";
 import { withElsewhere } from "../wiring/elsewhere.ts";
 import type { RunTies } from "../wiring/open.ts";
 import { showDelivery } from "../deliver/show.ts";
-import { showBytes, showSeconds } from "../frame/numbers.ts";
+import { showBytes, showSeconds } from "../../words/numbers.ts";
 import { waitForStop } from "../frame/signals.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { close } from "../wiring/session.ts";

@@ -3,7 +3,7 @@ import { ROLE_MEANINGS } from "../../words/reasons.ts";
 import type { Explanation } from "../../results/explanation.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 import { fill, widthOf } from "../frame/width.ts";
-import { showBytes } from "../frame/numbers.ts";
+import { showBytes } from "../../words/numbers.ts";
 
 const MOST_NAMES = 8;
 

@@ -7,7 +7,7 @@ import { showWarning } from "../../words/warnings.ts";
 import { cut } from "./width.ts";
 import { clean, type Terminal } from "./terminal.ts";
 import { annotateProblems } from "./annotations.ts";
-import { showBytes, showSeconds } from "./numbers.ts";
+import { showBytes, showSeconds } from "../../words/numbers.ts";
 
 const WORDS: Readonly<Record<string, string>> = {
   keep: "keeping contents",

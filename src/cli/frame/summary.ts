@@ -3,7 +3,7 @@ import type { FailureWords } from "../../words/failures.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
 import type { VerifyResult } from "../../results/verification.ts";
 import { clean } from "./terminal.ts";
-import { showBytes, showSeconds } from "./numbers.ts";
+import { showBytes, showSeconds } from "../../words/numbers.ts";
 
 /** Changes and findings that are listed before the rest is counted. */
 const MOST = 50;

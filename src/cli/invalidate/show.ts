@@ -2,7 +2,7 @@ import { counted } from "../../words/text.ts";
 import type { InvalidateResult } from "../../results/history.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
-import { showBytes } from "../frame/numbers.ts";
+import { showBytes } from "../../words/numbers.ts";
 
 type Invalidation = DeliveryResult["invalidation"];
 

@@ -1,6 +1,6 @@
 import type { PreviewsResult } from "../../results/previews.ts";
 import { counted } from "../../words/text.ts";
-import { showBytes, showTime } from "../frame/numbers.ts";
+import { showBytes, showTime } from "../../words/numbers.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 import { columnFor, fill } from "../frame/width.ts";
 

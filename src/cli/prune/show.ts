@@ -1,7 +1,7 @@
 import { counted, listed } from "../../words/text.ts";
 import type { PruneResult } from "../../results/history.ts";
 import { toBlock } from "../frame/block.ts";
-import { showBytes } from "../frame/numbers.ts";
+import { showBytes } from "../../words/numbers.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 
 const REASONS: Readonly<Record<string, string>> = {

@@ -10,7 +10,7 @@ import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 import { fill, widthOf } from "../frame/width.ts";
 import { toBlock } from "../frame/block.ts";
 import { counted, listed } from "../../words/text.ts";
-import { showBytes, showTime } from "../frame/numbers.ts";
+import { showBytes, showTime } from "../../words/numbers.ts";
 
 type Release = ReleaseListResult["releases"][number];
 

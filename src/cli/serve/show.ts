@@ -7,7 +7,7 @@ import { wordsOfFailure } from "../../words/failures.ts";
 import { wordsOfProblem } from "../../words/problems.ts";
 import { showDifference } from "../../words/serving.ts";
 import { counted, placeOf } from "../../words/text.ts";
-import { showBytes } from "../frame/numbers.ts";
+import { showBytes } from "../../words/numbers.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 
 /** A build that is being served. */

@@ -4,7 +4,7 @@ import { counted, placeOf } from "../../words/text.ts";
 import type { Survey } from "../../results/survey.ts";
 import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
 import { columnFor, fill } from "../frame/width.ts";
-import { showBytes } from "../frame/numbers.ts";
+import { showBytes } from "../../words/numbers.ts";
 
 const MOST_FILES = 8;
 const MOST_PROBLEMS = 15;

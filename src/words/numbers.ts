@@ -9,6 +9,7 @@ export function showBytes(bytes: number): string {
   return `${value.toFixed(value < 99.95 ? 1 : 0)} ${unit}`;
 }
 
+/** A duration in the unit that says it in few letters. @param seconds any length of time */
 export const showSeconds = (seconds: number): string =>
   seconds < 60
     ? `${seconds.toFixed(seconds < 10 ? 2 : 0)} s`
