@@ -34,11 +34,8 @@ export async function weighFirstVisit(
   const files = createFirstVisitFinder(graph)(page);
   const loaded = parcels.filter(({ key }) => files.has(key));
   const weights = await weighContents(source, loaded, new Map());
-  return {
-    page,
-    files,
-    wire: loaded.reduce((sum, { hash, size }) => sum + (weights.get(hash)?.brotli ?? size), 0),
-  };
+  const loads = loaded.map(({ key, hash, size }) => ({ key, wire: weights.get(hash)?.brotli ?? size }));
+  return { page, files, loads, wire: loads.reduce((sum, { wire }) => sum + wire, 0) };
 }
 
 /** What each file weighs as sent by an edge that compresses, by key; only those that it would. */

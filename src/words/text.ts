@@ -8,9 +8,12 @@ export function listed(items: readonly string[], most = 5): string {
   return items.length > most ? `${shown} and ${items.length - most} more` : shown;
 }
 
-/** A whole number with its noun: 1 file, 1,200 files. The platform's own grouping takes 17 ms to load. */
+/** A whole number by thousands: 1,200. The platform's own grouping takes 17 ms to load. */
+export const grouped = (count: number): string => String(count).replace(/\B(?=(?:\d{3})+$)/g, ",");
+
+/** A whole number with its noun: 1 file, 1,200 files. */
 export const counted = (count: number, one: string, more = `${one}s`): string =>
-  `${String(count).replace(/\B(?=(?:\d{3})+$)/g, ",")} ${count === 1 ? one : more}`;
+  `${grouped(count)} ${count === 1 ? one : more}`;
 
 /** Puts names into a text, where they stand in braces; one without a value is left out. */
 export const fillIn = (text: string, names: Readonly<Record<string, unknown>>): string =>

@@ -3,7 +3,7 @@ import type { DeliveryDecision } from "./decide.ts";
 import { byText, isStateKey, type ObjectKey, type Sha256 } from "../model/names.ts";
 import { toPlainParcel, type Parcel, type RecordedParcel } from "../model/parcel.ts";
 import { isAssetLike } from "../model/role.ts";
-import { elsewhereOf, releaseOf, type Wanted } from "../model/wanted.ts";
+import { elsewhereOf, releaseOf, type Wanted, type FirstVisit } from "../model/wanted.ts";
 import { phaseOf, stepsOf, targetOf } from "../model/plan.ts";
 import { selectUnrecorded } from "../edges/owed.ts";
 import { toVaultLists } from "../history/last-listed.ts";
@@ -64,7 +64,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(author.note === undefined ? {} : { note: author.note }),
     ...(author.sequence === undefined ? {} : { sequence: author.sequence }),
     ...(redelivers === undefined ? {} : { redelivers }),
-    ...(firstVisit === undefined ? {} : { firstVisit: { page: firstVisit.page, wire: firstVisit.wire } }),
+    ...(firstVisit === undefined ? {} : { firstVisit: toFirstVisit(firstVisit) }),
     ...(wanted.workers.length === 0 ? {} : { workers: wanted.workers }),
     ...(wanted.missing === undefined ? {} : { missing: wanted.missing }),
     ...(wanted.routing.length === 0 ? {} : { routing: wanted.routing }),
@@ -89,6 +89,11 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
       })),
   };
 }
+
+const toFirstVisit = ({ page, wire, loads }: FirstVisit): FirstVisit => ({
+  ...{ page, wire },
+  ...(loads && { loads }),
+});
 
 const toAsideFile = ({ key, hash, size, role, headers }: Parcel): AsideFile => ({
   ...{ key, hash, size, role },

@@ -68,7 +68,13 @@ const headerLine = z.object({
   redelivers: z.int().optional(),
   missing: z.record(z.string(), z.array(address)).optional(),
   workers: z.array(siteKey).optional(),
-  firstVisit: z.object({ page: siteKey, wire: z.int().min(0) }).optional(),
+  firstVisit: z
+    .object({
+      page: siteKey,
+      wire: z.int().min(0),
+      loads: z.array(z.object({ key: siteKey, wire: z.int().min(0) })).optional(),
+    })
+    .optional(),
   routing: rules.optional(),
   edgeRules: edgeRules.optional(),
   pageNeeds: z.record(z.string(), z.array(z.string())).optional(),

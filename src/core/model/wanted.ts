@@ -33,6 +33,14 @@ export interface FirstVisit {
   readonly page: ObjectKey;
   /** Bytes as sent compressed. */
   readonly wire: number;
+  /** Each file of it; absent in records of before 0.2. */
+  readonly loads?: readonly LoadedFile[];
+}
+
+interface LoadedFile {
+  readonly key: ObjectKey;
+  /** Bytes as sent compressed. */
+  readonly wire: number;
 }
 
 /** Where it comes from: a build, the release whose waybill says it, or one of another destination, by its whole name. */
