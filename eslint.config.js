@@ -53,7 +53,10 @@ export default tseslint.config(
   ...tseslint.configs.strictTypeChecked,
   {
     languageOptions: {
-      parserOptions: { project: "./tsconfig.json", tsconfigRootDir: import.meta.dirname },
+      parserOptions: {
+        project: ["./tsconfig.json", "./src/report/client/tsconfig.json"],
+        tsconfigRootDir: import.meta.dirname,
+      },
       globals: {
         process: "readonly",
         console: "readonly",

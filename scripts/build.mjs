@@ -55,10 +55,20 @@ const { metafile: rest } = await build({
   },
 });
 chmodSync("dist/main.js", 0o755);
+// What reports carry within them.
+const { metafile: page } = await build({
+  ...common,
+  platform: "browser",
+  target: "es2022",
+  mainFields: ["module", "main"],
+  entryPoints: { page: "src/report/client/main.ts", "page-style": "src/report/page.css" },
+  outdir: "dist",
+  format: "iife",
+});
 
 /** The folders of the packages that the bundle holds something of. */
 const packages = new Set(
-  Object.keys({ ...program.metafile.inputs, ...rest.inputs }).flatMap(
+  Object.keys({ ...program.metafile.inputs, ...rest.inputs, ...page.inputs }).flatMap(
     (file) => /^(?:.*\/)?node_modules\/(?:@[^/]+\/)?[^/]+/.exec(file)?.[0] ?? [],
   ),
 );

@@ -56,6 +56,8 @@ rm -rf "$work/dist" && cp -r demo/builds/2 "$work/dist"
 shot survey survey
 shot explain explain /timetables/ assets/departures-LN7MSNHF.js
 TALL=1000 ROWS=51 shot compare compare
+(cd "$work" && "${rcourier[@]}" compare --quiet --report "$work/report.html" >/dev/null)
+node scripts/shot-page.mjs "$out/report.png" "file://$work/report.html"
 shot deliver deliver
 sed "s#url: .*#url: https://www.pelicansound.example#; s#destinations:#redirects: [{ address: /latest, leadsTo: /news/, kind: permanent }]\ndestinations:#" "$work/courier.yaml" >"$work/served.yaml"
 (cd "$work" && SHOW="rcourier serve --reload" "$OLDPWD/scripts/shot-terminal.sh" "$out/serve.png" bash -c "timeout 6 ${rcourier[*]} serve --reload --settings served.yaml & until curl -sf -o /dev/null http://127.0.0.1:8470/; do sleep 0.2; done; curl -s -o /dev/null -e http://127.0.0.1:8470/crossings/ http://127.0.0.1:8470/crossings/cape-wrn/; echo >>dist/news/index.html; sleep 0.6; curl -s -o /dev/null http://127.0.0.1:8470/; wait" >/dev/null)
@@ -84,5 +86,4 @@ sed -i "s#url: .*#url: $(field edge)#; s#endpoint: \"[^\"]*\", serves: website#e
 owing() { "${rcourier[@]}" deliver --quiet "$@" >/dev/null || [ $? = 5 ]; }
 (cd "$work" && owing --build "$OLDPWD/demo/builds/1" && curl -s "$(field edge)/news/" "$(field edge)/fleet/" >/dev/null && owing)
 shot verify verify
-sed -i 's/region:/regoin:/' "$work/courier.yaml" && shot settings-mistake deliver
 TALL=1780 ROWS=92 shot demo demo

@@ -48,6 +48,8 @@ const CACHE = "node_modules/.cache/courier";
 const CHECKS = [
   ["node_modules/eslint/bin/eslint.js", "."],
   ["node_modules/typescript/bin/tsc", "--incremental", "--tsBuildInfoFile", `${CACHE}/types.json`],
+  // What runs in a reader's browser knows a page, and not Node.js.
+  ["node_modules/typescript/bin/tsc", "-p", "src/report/client", "--incremental", "--tsBuildInfoFile", `${CACHE}/page-types.json`], // prettier-ignore
   ["node_modules/prettier/bin/prettier.cjs", "--check", "--log-level=warn", "--cache", "--cache-location", `${CACHE}/prettier.json`, "."], // prettier-ignore
   ["node_modules/knip/bin/knip.js"],
 ];

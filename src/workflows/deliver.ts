@@ -12,17 +12,27 @@ import { withHold } from "./hold.ts";
 import type { Delivery, PreviewPlace, Stay } from "./run.ts";
 import { toPreviewRecord } from "./write-release.ts";
 
+export interface BuildOptions extends DeliverOptions {
+  /** Is shown what is decided, each time that it is. */
+  readonly see?: (outlook: BuildOutlook) => void;
+}
+
 /**
  * Makes a destination match a build.
  * What each phase guarantees and leaves behind: docs/order-of-effects.md.
  */
-export async function deliver(delivery: Delivery, options: DeliverOptions): Promise<DeliveryResult> {
+export async function deliver(delivery: Delivery, options: BuildOptions): Promise<DeliveryResult> {
+  const plan = async (planning: Promise<BuildOutlook>): Promise<BuildOutlook> => {
+    const outlook = await planning;
+    options.see?.(outlook);
+    return outlook;
+  };
   const result = await runRelease<BuildOutlook>(delivery, options, {
     work: "deliver",
     source: delivery.source,
     folderOf: ({ build }) => build.folder,
-    plan: () => planOutlook(delivery),
-    planAgain: ({ build }) => planAgain(delivery, build),
+    plan: () => plan(planOutlook(delivery)),
+    planAgain: ({ build }) => plan(planAgain(delivery, build)),
   });
   const { preview } = delivery.place;
   if (!preview || options.dryRun || result.release !== result.previous) return result;

@@ -1,5 +1,5 @@
 import { OperatorError } from "../../core/model/failure.ts";
-import { isSet, list, SHARED, type Command } from "../frame/command.ts";
+import { isSet, list, SHARED, text, type Command } from "../frame/command.ts";
 
 export const compareCommand: Command = {
   name: "compare",
@@ -13,6 +13,7 @@ export const compareCommand: Command = {
     settings: SHARED.settings,
     format: SHARED.format,
     output: SHARED.output,
+    report: SHARED.report,
     all: SHARED.all,
     allow: SHARED.allow,
     "fail-on-change": { kind: "switch", about: "exit 4 when there are differences" },
@@ -25,6 +26,12 @@ export const compareCommand: Command = {
   run: async (args, terminal) => {
     const [from, to, ...others] = list(args, "RELEASE");
     if (from !== undefined) {
+      if (text(args, "report") !== undefined)
+        throw new OperatorError("usage", {
+          reason:
+            "--report draws the build against a destination; rcourier releases NUMBER --report draws a release",
+          command: "compare",
+        });
       if (to === undefined || others.length > 0)
         throw new OperatorError("usage", {
           reason: "two releases are compared with each other; the build is compared without a name",

@@ -23,6 +23,7 @@ export const deliverCommand: Command = {
     commit: { kind: "text", value: "ID", about: "the commit of the build, for the release's record" },
     format: { ...SHARED.format, choices: ["text", "json", "ndjson"] },
     output: SHARED.output,
+    report: SHARED.report,
     summary: SHARED.summary,
     all: SHARED.all,
   },

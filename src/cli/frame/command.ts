@@ -49,6 +49,7 @@ export const SHARED = {
     default: "text",
   },
   output: { kind: "text", value: "FILE", about: "write the result to a file" },
+  report: { kind: "text", value: "FILE", about: "draw it on a page (HTML, one file)" },
   summary: {
     kind: "text",
     value: "FILE",

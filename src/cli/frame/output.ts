@@ -17,13 +17,14 @@ import { clean, type Terminal } from "./terminal.ts";
 /** The result goes to standard output, or to the file that was named; what can't be written is told at the end of the run. */
 export function printOutput(args: Arguments, terminal: Terminal, toText: () => string): void {
   const file = text(args, "output");
-  if (file === undefined) {
-    terminal.print(toText());
-    return;
-  }
-  const result = terminal.redact(toText());
+  if (file === undefined) terminal.print(toText());
+  else writeOutput(file, terminal, toText());
+}
+
+/** Text to a file; what can't be written is told at the end of the run. */
+export function writeOutput(file: string, terminal: Terminal, result: string): void {
   try {
-    writeFileSync(resolve(terminal.folder, file), result);
+    writeFileSync(resolve(terminal.folder, file), terminal.redact(result));
   } catch (error) {
     terminal.noteLost({ what: file, cause: causeOf(error) });
   }
@@ -36,7 +37,7 @@ const causeOf = (error: unknown): string => (error as NodeJS.ErrnoException).cod
  * is done: after a delivery it would be too late to say so. Throws `output-failed`.
  */
 export function prepareOutput(args: Arguments, { folder }: Terminal): void {
-  for (const file of [text(args, "output"), text(args, "summary")]) {
+  for (const file of [text(args, "output"), text(args, "report"), text(args, "summary")]) {
     if (file === undefined || file === "") continue;
     const path = resolve(folder, file);
     try {

@@ -11,6 +11,7 @@ export const releasesCommand: Command = {
     settings: SHARED.settings,
     format: SHARED.format,
     output: SHARED.output,
+    report: SHARED.report,
     all: { kind: "switch", about: "list everything" },
     yes: SHARED.yes,
     "take-hold": { kind: "switch", about: "with hold: end another run's hold, after showing it" },

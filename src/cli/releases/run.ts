@@ -8,9 +8,11 @@ import {
   showHold,
   takeAwayHold,
 } from "../../workflows/releases.ts";
+import { pictureRelease } from "../../workflows/report.ts";
 import { confirm } from "../frame/ask.ts";
-import { isSet, list, type Arguments } from "../frame/command.ts";
+import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
+import { writeReport } from "../frame/report.ts";
 import { withDestination } from "../wiring/session.ts";
 import { printComparison } from "./show-comparison.ts";
 import { showHoldResult, showOneRelease, showReleaseList } from "./show.ts";
@@ -19,6 +21,9 @@ import type { Terminal } from "../frame/terminal.ts";
 /** `releases`: the list, one in full, what changed between two, the hold, the repair of a lost pointer. */
 export async function lookAtReleases(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const names = list(args, "RELEASE");
+  const isOne = names.length === 1 && names[0] !== "hold" && !isSet(args, "repair");
+  if (text(args, "report") !== undefined && !isOne)
+    throw usage("--report draws one release: rcourier releases current --report FILE");
   if (isSet(args, "repair")) return repair(args, terminal);
   if (names[0] === "hold") return lookAtHoldOf(args, terminal);
   if (isSet(args, "take-hold")) throw usage("--take-hold goes with: rcourier releases hold");
@@ -34,6 +39,7 @@ export async function lookAtReleases(args: Arguments, terminal: Terminal): Promi
       const result = toOneRelease(destination, await readRelease(stay.place, first), pointer);
       const options = { all: isSet(args, "all"), now: stay.run.clock.now() };
       printResult(args, terminal, result, () => showOneRelease(result, terminal, options));
+      await writeReport(args, terminal, () => pictureRelease(stay.place, first));
     } else await printComparison(args, terminal, stay.place, [first, second]);
   });
   return 0;
