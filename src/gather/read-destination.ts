@@ -191,7 +191,12 @@ export async function readImmutableNames(
   store: ObjectStore,
   { listing }: DestinationState,
 ): Promise<ImmutableNames> {
-  const found = listing.some(({ key }) => key === IMMUTABLE_KEY) ? await store.get(IMMUTABLE_KEY) : undefined;
+  return listing.some(({ key }) => key === IMMUTABLE_KEY) ? fetchImmutableNames(store) : new Map();
+}
+
+/** The same where nobody has listed what stands there. */
+export async function fetchImmutableNames(store: ObjectStore): Promise<ImmutableNames> {
+  const found = await store.get(IMMUTABLE_KEY);
   if (!found) return new Map();
   const bytes = await readWhole(found, IMMUTABLE_KEY);
   return parseImmutableNames(toRecordText(bytes, IMMUTABLE_KEY));

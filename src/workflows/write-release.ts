@@ -237,8 +237,9 @@ async function record(
   const waybill = toWaybill(facts, etags);
   const waybillHash = await recordWaybill(store, waybill);
   if (state.immutable) {
-    const standing = [...waybill.parcels, ...waybill.standing];
-    await recordImmutableNames(store, extendImmutableNames(state.immutable, standing, state.storeTimeMs));
+    const earlier = state.pointer?.retained ?? [];
+    const names = extendImmutableNames(state.immutable, waybill, earlier, state.storeTimeMs);
+    await recordImmutableNames(store, names);
   }
   const pointer = toPointer(facts, waybillHash, zero);
   const { etag } = await switchPointer(store, pointer, state.pointerEtag);

@@ -6,6 +6,7 @@ import { isAssetLike } from "../model/role.ts";
 import { elsewhereOf, releaseOf, type Wanted, type FirstVisit } from "../model/wanted.ts";
 import { phaseOf, stepsOf, targetOf } from "../model/plan.ts";
 import { selectUnrecorded } from "../edges/owed.ts";
+import { extendGone } from "../history/gone.ts";
 import { toVaultLists } from "../history/last-listed.ts";
 import type {
   AsideFile,
@@ -52,6 +53,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     return { ...toPlainParcel(parcel), ...(etag === undefined ? {} : { etag }) };
   };
   const kept = allKept(facts);
+  const gone = extendGone(state.waybill, wanted.parcels);
   const previous = state.waybill?.release ?? 0;
   return {
     site: facts.site,
@@ -72,6 +74,7 @@ export function toWaybill(facts: NextReleaseFacts, etags: ReadonlyMap<ObjectKey,
     ...(wanted.pageNeeds === undefined ? {} : { pageNeeds: wanted.pageNeeds }),
     ...(kept.length === 0 ? {} : { keptSettings: kept }),
     ...(decision.lastListed && { vault: toVaultLists(decision.lastListed, listVault(facts)) }),
+    ...(Object.keys(gone).length === 0 ? {} : { gone }),
     ...(facts.preview && { preview: facts.preview }),
     ...(takenFrom === undefined ? {} : { takenFrom }),
     ...(wanted.aside === undefined || wanted.aside.length === 0

@@ -80,6 +80,7 @@ const headerLine = z.object({
   pageNeeds: z.record(z.string(), z.array(z.string())).optional(),
   keptSettings: z.array(sha256).optional(),
   vault: z.record(z.string().regex(/^[1-9]\d*$/), z.array(sha256)).optional(),
+  gone: z.record(z.string().regex(/^[1-9]\d*$/), z.array(siteKey)).optional(),
   preview: preview.optional(),
   takenFrom: z.string().max(1000).optional(),
   aside: z

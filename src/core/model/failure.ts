@@ -46,6 +46,7 @@ export const FAILURE_CODES = [
   "no-edge",
   "no-url",
   "no-match",
+  "no-log",
   "no-such-debt",
   "not-an-address",
   "no-such-release",

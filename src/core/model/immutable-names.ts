@@ -10,4 +10,8 @@ export interface ImmutableName {
   readonly hash: Sha256;
   /** When it was last known to stand, milliseconds since 1970, by the store's clock. */
   readonly stoodMs: number;
+  /** The last release that listed it; absent: written down by a version before 0.2. */
+  readonly lastIn?: number;
+  /** When the release after that one was made, milliseconds since 1970; absent: there is none yet, or nobody knows. */
+  readonly supersededMs?: number;
 }

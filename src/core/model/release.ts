@@ -62,6 +62,8 @@ export interface Waybill {
   readonly keptSettings?: readonly Sha256[];
   /** What the vault holds for earlier releases, by the number of the last one that lists it; absent in records of before 0.2. */
   readonly vault?: Readonly<Record<string, readonly Sha256[]>>;
+  /** Pages and other files that the site has no more, by the last release that had them; absent: none is known. */
+  readonly gone?: Readonly<Record<string, readonly ObjectKey[]>>;
   /** Of a preview alone. */
   readonly preview?: PreviewRecord;
   /** Files of its build that the destination's own stand in front of; they are in the vault. Absent: none. */
