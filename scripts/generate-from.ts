@@ -8,6 +8,7 @@ import { printedSetupSchema } from "../src/results/printed-setup.ts";
 import { problemSchema } from "../src/results/problem.ts";
 import { provisionResultSchema } from "../src/results/provision.ts";
 import { surveySchema } from "../src/results/survey.ts";
+import { trafficResultSchema } from "../src/results/traffic.ts";
 import { verifyResultSchema } from "../src/results/verification.ts";
 
 /** What `generate.mjs` makes pages and schemas from. */
@@ -30,6 +31,7 @@ export const RESULTS = Object.fromEntries(
       releaseComparisonSchema,
       holdSchema,
       previewsResultSchema,
+      trafficResultSchema,
     },
     ...{ pruneResultSchema, errorResultSchema },
   }).map(([name, schema]) => [name, z.toJSONSchema(schema, { io: "output" })]),

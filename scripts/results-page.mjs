@@ -33,6 +33,13 @@ function readComments() {
         if (!constants.has(own.getText()) || own.getText().endsWith("Schema"))
           constants.set(own.getText(), { doc: docOf(statement), initializer });
   }
+  /** Fields of an object, with those of objects that it takes in (`...sums`). */
+  const fieldsOf = ({ properties }) =>
+    properties.flatMap((field) => {
+      if (!ts.isSpreadAssignment(field)) return [field];
+      const taken = constants.get(field.expression.getText())?.initializer;
+      return taken && ts.isObjectLiteralExpression(taken) ? fieldsOf(taken) : [];
+    });
   const treeOf = (node) => {
     if (ts.isIdentifier(node))
       return constants.has(node.text) ? treeOf(constants.get(node.text).initializer) : {};
@@ -42,9 +49,7 @@ function readComments() {
     }
     if (!ts.isCallExpression(node)) return {};
     const inner = node.arguments.filter((one) => !ts.isObjectLiteralExpression(one)).map(treeOf);
-    const fields = node.arguments
-      .filter(ts.isObjectLiteralExpression)
-      .flatMap(({ properties }) => properties);
+    const fields = node.arguments.filter(ts.isObjectLiteralExpression).flatMap(fieldsOf);
     const own = fields.map((field) => [
       field.name.getText(),
       { doc: docOf(field), tree: field.initializer ? treeOf(field.initializer) : {} },

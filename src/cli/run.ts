@@ -17,6 +17,7 @@ import { verifyCommand } from "./verify/command.ts";
 import { policyCommand } from "./policy/command.ts";
 import { provisionCommand } from "./provision/command.ts";
 import { setupCommand } from "./setup/command.ts";
+import { trafficCommand } from "./traffic/command.ts";
 import { sandboxCommand } from "./sandbox/command.ts";
 import { listOptions, parseCall } from "./frame/parse.ts";
 import { prepareOutput } from "./frame/output.ts";
@@ -42,6 +43,7 @@ export const COMMANDS: readonly Command[] = [
   releasesCommand,
   redeliverCommand,
   previewsCommand,
+  trafficCommand,
   sandboxCommand,
   demoCommand,
 ];

@@ -80,3 +80,22 @@ export const drawBars = (width: number, height: number, bars: readonly Bar[]): E
       ),
     ),
   );
+
+/** A chart, which keeps its size on phones and moves within its own edges. */
+export const drawChartBox = (text: string, chart: Element): Element => drawScroll({ text }, chart);
+
+/** What the colours of a chart mean. */
+export const drawKey = (
+  parts: readonly { readonly className: readonly string[]; readonly words: string }[],
+): Element =>
+  h(
+    "figcaption",
+    {},
+    h(
+      "ul",
+      { className: ["key"] },
+      ...parts.map(({ className, words }) =>
+        h("li", {}, h("i", { className: [...className], ariaHidden: "true" }), words),
+      ),
+    ),
+  );

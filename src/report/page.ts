@@ -5,6 +5,7 @@ import { h, toHtml, type Inside } from "./html.ts";
 /** What every page of ours carries: its look, and its script. */
 export interface PageAssets {
   readonly style: string;
+  /** Empty: the page needs none, and none may run. */
   readonly script: string;
 }
 
@@ -23,7 +24,7 @@ export function toPage({ title, sections, data }: Page, { style, script }: PageA
   const policy = [
     "default-src 'none'",
     `style-src '${toHash(style)}'`,
-    `script-src '${toHash(script)}'`,
+    ...(script === "" ? [] : [`script-src '${toHash(script)}'`]),
     "img-src data:",
     "base-uri 'none'",
     "form-action 'none'",
@@ -43,13 +44,15 @@ export function toPage({ title, sections, data }: Page, { style, script }: PageA
   const [first, ...others] = sections as readonly Inside[];
   const body = h("main", {}, first, drawWays(sections), ...others);
   // What ends a script, or begins a comment there, does not stand in it.
-  const json = JSON.stringify(data).replace(/</g, "\\u003c");
+  const toJson = (): string => JSON.stringify(data).replace(/</g, "\\u003c");
   return [
     `<!doctype html>\n<html lang="en">`,
     toHtml(head).replace("</head>", `<style>${style}</style></head>`),
     `<body>${toHtml(body)}`,
-    `<script type="application/json" id="data">${json}</script>`,
-    `<script>${script}</script></body></html>\n`,
+    ...(script === ""
+      ? []
+      : [`<script type="application/json" id="data">${toJson()}</script>`, `<script>${script}</script>`]),
+    "</body></html>\n",
   ].join("\n");
 }
 

@@ -3,8 +3,13 @@ import fc from "fast-check";
 import { Parser } from "htmlparser2";
 import { holds } from "../../test/support/seeds.ts";
 import type { PictureFile } from "../core/picture/picture.ts";
+import { createSiteIndex } from "../core/traffic/site-index.ts";
+import { summarise } from "../core/traffic/summary.ts";
+import { Tally } from "../core/traffic/tally.ts";
 import type { Report } from "../results/report.ts";
+import { toTrafficResult } from "../results/traffic.ts";
 import { drawReport } from "./draw.ts";
+import { drawTraffic } from "./traffic/draw.ts";
 import { packRows, selectRows, unpackRows, type Row } from "./rows.ts";
 
 const text = fc.string({
@@ -56,6 +61,7 @@ test("what is asked for is shown, all of it, and in order", async () => {
   );
 });
 
+const ASSETS = { style: "b { color: red }", script: "/* ours */" };
 const HOSTILE = [`</script><script>alert(1)</script>`, `"><img src=x onerror=alert(1)>`, "<!--", "]]>", "${x}", "</style>", "a\u0000b"]; // prettier-ignore
 
 const file = (key: string, more: Partial<PictureFile> = {}): PictureFile => ({
@@ -74,13 +80,10 @@ const reportOf = (words: readonly string[]): Report => ({
   problems: words.map((word) => ({ code: "x", severity: "error", path: word, message: word, hint: word })),
 });
 
-const ASSETS = { style: "b { color: red }", script: "/* ours */" };
-
-test("whatever a build's names and texts are, nothing of them becomes markup, and only our own script may run", () => {
-  const page = drawReport(reportOf(HOSTILE), ASSETS);
+/** All that a page would run or load, and the names of its elements. */
+function inspect(page: string) {
   const [scripts, styles, seen]: [string[], string[], Set<string>] = [[], [], new Set()];
-  let policy = "";
-  let inside = "";
+  let [policy, inside] = ["", ""];
   const parser = new Parser({
     onopentag: (name, attributes) => {
       inside = name;
@@ -97,16 +100,34 @@ test("whatever a build's names and texts are, nothing of them becomes markup, an
     onclosetag: () => (inside = ""),
   });
   parser.end(page);
-  expect([...seen]).toEqual(expect.arrayContaining(["table", "svg", "details"]));
   expect(seen.has("img")).toBe(false);
+  expect(policy).toMatch(/^default-src 'none'; /);
+  expect(styles.join("")).toBe(ASSETS.style);
+  return { scripts, policy, seen };
+}
+
+const toHash = (text: string): string => `'sha256-${createHash("sha256").update(text).digest("base64")}'`;
+
+test("whatever a build's names and texts are, nothing of them becomes markup, and only our own script may run", () => {
+  const page = drawReport(reportOf(HOSTILE), ASSETS);
+  const { scripts, policy, seen } = inspect(page);
+  expect([...seen]).toEqual(expect.arrayContaining(["table", "svg", "details"]));
   const [data = "", ...own] = [/id="data">([^]*?)<\/script>/.exec(page)?.[1], ...scripts];
   expect(unpackRows((JSON.parse(data) as { rows: Parameters<typeof unpackRows>[0] }).rows).map(({ key }) => key)).toEqual(HOSTILE); // prettier-ignore
   expect(own.at(-1)).toContain(ASSETS.script);
-  for (const text of [ASSETS.script, ASSETS.style])
-    expect(policy).toContain(`'sha256-${createHash("sha256").update(text).digest("base64")}'`);
-  expect(policy).toMatch(/^default-src 'none'; /);
-  expect(styles.join("")).toBe(ASSETS.style);
+  for (const text of [ASSETS.script, ASSETS.style]) expect(policy).toContain(toHash(text));
 });
+
+test("whatever stands in a log, nothing of it becomes markup, and no script may run at all", () => {
+  const tally = new Tally(createSiteIndex({ waybills: [], names: new Map(), times: [{ release: 3, atMs: 50_000 }], rules: { forms: [], basePath: "/", indexName: "index.html" } }));
+  for (const [at, word] of HOSTILE.entries())
+    for (const status of [200, 404])
+      tally.add({ atMs: at * 60_000, method: "GET", path: word, hasQuery: false, status, bytes: 1, seconds: 1, cache: "miss", referrer: `https://${word}/${word}`, agent: word });
+  const facts = { basePath: "/", destination: HOSTILE.join(""), release: 3, logs: HOSTILE, cut: HOSTILE, retention: { releases: 1, forSeconds: 1 } };
+  const { scripts, policy, seen } = inspect(drawTraffic(toTrafficResult(summarise(tally), facts), HOSTILE.join(""), ASSETS.style));
+  expect([...seen]).toEqual(expect.arrayContaining(["table", "svg", "details"]));
+  expect([scripts, policy.includes("script-src")]).toEqual([[], false]);
+}); // prettier-ignore
 
 test("twenty thousand files make a page of less than three megabytes, and a map of some hundred boxes", () => {
   const hashed = (index: number): string => (index * 2_654_435_761).toString(36).slice(0, 8).padStart(8, "x");

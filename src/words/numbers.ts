@@ -15,6 +15,10 @@ export const showSeconds = (seconds: number): string =>
     ? `${seconds.toFixed(seconds < 10 ? 2 : 0)} s`
     : `${Math.floor(seconds / 60)} min ${Math.round(seconds % 60)} s`;
 
+/** A duration that may be short: thousandths below a second. @param seconds any length of time */
+export const showShortly = (seconds: number): string =>
+  seconds < 1 ? `${Math.round(seconds * 1000)} ms` : showSeconds(seconds);
+
 /** `13 d more (until 2026-12-07 09:00 UTC)` or `2 h ago (2026-11-23 07:00 UTC)`. */
 export function showTime(at: string, now: Date): string {
   const minutes = (Date.parse(at) - now.getTime()) / 60_000;

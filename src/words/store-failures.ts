@@ -113,6 +113,11 @@ export const STORE_FAILURES = {
     message: "no file of release {release} fits {glob}",
     hint: "globs go over the build's paths, such as news/**; addresses begin with a slash",
   },
+  "no-log": {
+    exit: 2,
+    message: "nothing in it is a line of an access log: {lines} lines were read",
+    hint: "read are logs in the W3C extended format (with #Fields), common and combined, and server logs of object stores; packed with gzip or not",
+  },
   "no-such-debt": {
     exit: 2,
     message: "no edge that is gone owes anything under the name {edge}",

@@ -1,3 +1,4 @@
+import { OWN_NAME } from "../network/own-name.ts";
 import { request as httpRequest, type Agent, type IncomingMessage } from "node:http";
 import type { LookupFunction } from "node:net";
 import { request as httpsRequest } from "node:https";
@@ -60,7 +61,7 @@ function send(
   agent: Agent,
 ): Promise<IncomingMessage> {
   const isSecure = target.startsWith("https:");
-  const headers = encoding === "" ? {} : { "accept-encoding": encoding };
+  const headers = { "user-agent": OWN_NAME, ...(encoding !== "" && { "accept-encoding": encoding }) };
   return new Promise((resolve, reject) => {
     const options = {
       agent,

@@ -8,7 +8,7 @@ import type { Report } from "../../results/report.ts";
 import { showBytes } from "../../words/numbers.ts";
 import { grouped } from "../../words/text.ts";
 import { ROLE_NAMES } from "../../words/picture.ts";
-import { drawGrid, drawNumber, drawScroll, drawSection } from "../grid.ts";
+import { drawChartBox, drawGrid, drawKey, drawNumber, drawScroll, drawSection } from "../grid.ts";
 import { h, s } from "../html.ts";
 import { toTime } from "./head.ts";
 
@@ -41,7 +41,7 @@ export function drawReleases({ releases, release: shown }: Report): Element | un
   return drawSection(
     "releases",
     "Sizes over the releases",
-    h("figure", {}, drawChart(chart), drawKey(chart)),
+    h("figure", {}, drawChartBox("Sizes over the releases", drawChart(chart)), drawKey(toKey(chart))),
     drawNumbers(chart),
   );
 }
@@ -120,22 +120,12 @@ function drawLine({ releases, middle }: Chart): Element | undefined {
   );
 }
 
-function drawKey({ roles, releases }: Chart): Element {
-  const drawn = (className: readonly string[], name: string): Element =>
-    h("li", {}, h("i", { className: [...className], ariaHidden: "true" }), name);
-  return h(
-    "figcaption",
-    {},
-    h(
-      "ul",
-      { className: ["key"] },
-      ...roles.map((role) => drawn(["role", role], ROLE_NAMES[role])),
-      releases.filter(isWeighed).length > 1
-        ? drawn(["visit"], "first visit to the entry page, at its own scale")
-        : undefined,
-    ),
-  );
-}
+const toKey = ({ roles, releases }: Chart): { className: string[]; words: string }[] => [
+  ...roles.map((role) => ({ className: ["role", role], words: ROLE_NAMES[role] })),
+  ...(releases.filter(isWeighed).length > 1
+    ? [{ className: ["visit"], words: "first visit to the entry page, at its own scale" }]
+    : []),
+];
 
 function drawNumbers({ releases, roles, shown }: Chart): Element {
   const columns = [

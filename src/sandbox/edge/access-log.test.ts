@@ -12,6 +12,7 @@ test("one line for each request, whatever visitors send, and none of what a sign
     path: "/a b\n#Fields: x",
     query: "X-Amz-Signature=tide&a=1&x-amz-security-token=harbour",
     referrer: 'http://x/"\r\n',
+    agent: "browser",
   });
   const lines = readFileSync(file, "utf8").trimEnd().split("\n");
   expect(lines).toHaveLength(3);

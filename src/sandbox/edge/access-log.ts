@@ -13,6 +13,7 @@ const FIELDS = [
   "time-taken",
   "x-cache-status",
   "cs(Referer)",
+  "cs(User-Agent)",
 ];
 
 /** What a signed address carries, and nobody should find in a log. */
@@ -21,7 +22,7 @@ const SIGNED = /(x-amz-(?:security-token|signature|credential)=)[^&]*/gi;
 /** The edge's access log in the W3C extended log file format: directives first, then one line per request. */
 export function openAccessLog(file: string): (line: AccessLine) => void {
   appendFileSync(file, `#Version: 1.0\n#Fields: ${FIELDS.join(" ")}\n`);
-  return ({ point, method, path, query, status, bytes, seconds, cacheStatus, referrer }) => {
+  return ({ point, method, path, query, status, bytes, seconds, cacheStatus, referrer, agent }) => {
     const [date = "", time = ""] = new Date().toISOString().slice(0, 19).split("T");
     const fields = [
       date,
@@ -35,6 +36,7 @@ export function openAccessLog(file: string): (line: AccessLine) => void {
       seconds.toFixed(3),
       cacheStatus,
       referrer,
+      agent,
     ];
     appendFileSync(file, `${fields.map((field) => toField(String(field))).join(" ")}\n`);
   };

@@ -48,6 +48,7 @@ export interface AccessLine {
   readonly seconds: number;
   readonly cacheStatus: string;
   readonly referrer: string;
+  readonly agent: string;
 }
 
 /** One point of presence: a caching proxy with a port of its own. */
@@ -144,6 +145,7 @@ export class PointOfPresence {
       seconds,
       cacheStatus,
       referrer: request.headers.referer ?? "",
+      agent: request.headers["user-agent"] ?? "",
     });
   }
 

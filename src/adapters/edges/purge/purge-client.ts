@@ -1,3 +1,4 @@
+import { OWN_NAME } from "../../network/own-name.ts";
 import { isIP } from "node:net";
 import { request as httpRequest, type Agent, type IncomingMessage } from "node:http";
 import { request as httpsRequest } from "node:https";
@@ -90,7 +91,7 @@ function send(
         hostname: toBareHost(hostname),
         port,
         path,
-        headers,
+        headers: { "user-agent": OWN_NAME, ...headers },
         agent,
         timeout: patienceSeconds * 1000,
       },

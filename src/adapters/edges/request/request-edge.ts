@@ -1,3 +1,4 @@
+import { OWN_NAME } from "../../network/own-name.ts";
 import { request as httpRequest, type Agent, type IncomingMessage } from "node:http";
 import { request as httpsRequest } from "node:https";
 import { findTlsFault } from "../../../core/model/tls-fault.ts";
@@ -159,7 +160,7 @@ class Line {
         headers: {
           ...(type === undefined ? {} : { "content-type": type }),
           ...(content === undefined ? {} : { "content-length": String(content.length) }),
-          ...{ accept: "*/*", "user-agent": "restless-courier", ...headers },
+          ...{ accept: "*/*", "user-agent": OWN_NAME, ...headers },
         },
         content,
         signal: AbortSignal.any(signals),

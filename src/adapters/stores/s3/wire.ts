@@ -1,3 +1,4 @@
+import { OWN_NAME } from "../../network/own-name.ts";
 import { createHash, createHmac } from "node:crypto";
 import { Readable } from "node:stream";
 import { HttpRequest } from "@smithy/core/protocols";
@@ -124,7 +125,7 @@ function toHttpRequest(
     path: name === undefined ? path || "/" : `${path}/${encodeKey(name)}`,
     headers: {
       host: isStandardPort ? hostname : `${hostname}:${port}`,
-      "user-agent": "restless-courier",
+      "user-agent": OWN_NAME,
       ...withoutAbsent(headers),
       ...(isUnsigned === true ? {} : { "x-amz-content-sha256": content?.hash ?? EMPTY_HASH }),
       ...(content ? { "content-length": String(content.size) } : {}),
