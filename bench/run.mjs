@@ -11,6 +11,7 @@ const SCRIPTS = [
   ["history"],
   ["scale"],
   ["previews"],
+  ["traffic"],
   ["page"],
 ];
 for (const [name, ...words] of SCRIPTS)

@@ -10,11 +10,7 @@ export AWS_EC2_METADATA_DISABLED=true AWS_CONFIG_FILE=/dev/null AWS_SHARED_CREDE
 work=$(mktemp -d)
 trap 'kill $sandbox $bare 2>/dev/null || true; rm -rf "$work"' EXIT; sandbox= bare=
 rcourier=("$(command -v node)" "$PWD/dist/main.js")
-# The fourth write of one file takes long, so that a delivery can be met under way.
-cat >"$work/faults.yaml" <<Y
-rules: [{ fault: latency, ms: 12000, operations: [PutObject, CopyObject], keys: feed.xml, after: 3, times: 1 }]
-Y
-"${rcourier[@]}" sandbox --store-port 0 --edge-port 0 --origin website --faults "$work/faults.yaml" --format json >"$work/ready" & sandbox=$!
+"${rcourier[@]}" sandbox --store-port 0 --edge-port 0 --origin website --format json >"$work/ready" & sandbox=$!
 until [ -s "$work/ready" ]; do sleep 0.1; done
 field() { node -pe "JSON.parse(require('fs').readFileSync('$work/ready','utf8')).$1"; }
 AWS_ACCESS_KEY_ID=$(field accessKeyId) AWS_SECRET_ACCESS_KEY=$(field secretAccessKey)
@@ -63,16 +59,11 @@ sed "s#url: .*#url: https://www.pelicansound.example#; s#destinations:#redirects
 (cd "$work" && SHOW="rcourier serve --reload" "$OLDPWD/scripts/shot-terminal.sh" "$out/serve.png" bash -c "timeout 6 ${rcourier[*]} serve --reload --settings served.yaml & until curl -sf -o /dev/null http://127.0.0.1:8470/; do sleep 0.2; done; curl -s -o /dev/null -e http://127.0.0.1:8470/crossings/ http://127.0.0.1:8470/crossings/cape-wrn/; echo >>dist/news/index.html; sleep 0.6; curl -s -o /dev/null http://127.0.0.1:8470/; wait" >/dev/null)
 shot redeliver redeliver previous
 shot releases releases
-(cd "$work" && "${rcourier[@]}" deliver --quiet >/dev/null) & other=$!
-sleep 1.5
-shot held deliver
-wait $other
 (cd "$work" && "${rcourier[@]}" deliver --quiet --preview feature/spring-fares >/dev/null)
 SHOW="rcourier deliver --preview winter-timetable --quiet; rcourier previews" previews="${rcourier[*]} deliver --preview winter-timetable --quiet --build $PWD/demo/builds/1; echo; ${rcourier[*]} previews"
 (cd "$work" && SHOW="$SHOW" "$OLDPWD/scripts/shot-terminal.sh" "$out/previews.png" bash -c "$previews" >/dev/null)
 shot invalidate invalidate "/news/*" "fleet/**/*.html"
 shot prune prune --forget /downloads/fares.csv --dry-run
-node scripts/shot-page.mjs "$out/site.png" "$site/"
 # An edge that loses invalidations, passes text on uncompressed and has no root document.
 kill $sandbox
 cat >"$work/faults.yaml" <<Y
@@ -86,4 +77,37 @@ sed -i "s#url: .*#url: $(field edge)#; s#endpoint: \"[^\"]*\", serves: website#e
 owing() { "${rcourier[@]}" deliver --quiet "$@" >/dev/null || [ $? = 5 ]; }
 (cd "$work" && owing --build "$OLDPWD/demo/builds/1" && curl -s "$(field edge)/news/" "$(field edge)/fleet/" >/dev/null && owing)
 shot verify verify
-TALL=1780 ROWS=92 shot demo demo
+# A while of a site that retains too little: a browser asks for a chunk of its first release, another site links to a page that is gone.
+kill $sandbox; rm "$work/ready"
+"${rcourier[@]}" sandbox --store-port 0 --edge-port 0 --origin website --data "$work/day-data" --format json >"$work/ready" & sandbox=$!
+until [ -s "$work/ready" ]; do sleep 0.1; done
+mkdir "$work/day" && cp -r demo/builds/1 "$work/day/dist"
+cat >"$work/day/courier.yaml" <<Y
+site: Pelican Sound Ferries
+build: { folder: dist }
+freshness: [{ files: "**/*.html", browser: 0s, edge: 1s }]
+destinations:
+  practice:
+    url: $(field edge)
+    store: { kind: s3, bucket: $(field bucket), region: $(field region), endpoint: "$(field endpoint)", serves: website }
+    edge: { kind: distribution, id: $(field distribution), endpoint: "$(field edgeApi)", query: ignored, settle: 0s, longestFetch: 0s }
+    retain: { releases: 2, for: 1s }
+Y
+visit() { # visit COUNT REFERRER AGENT PATH…: each of the addresses so many times
+  local count=$1 from=$2 agent=$3; shift 3
+  for _ in $(seq "$count"); do for path in "$@"; do curl -s -o /dev/null -A "$agent" -e "$from" "$(field edge)$path"; done; done
+}
+browser="Mozilla/5.0 (X11; Linux x86_64)"
+for turn in 1 2 3 4; do
+  [ "$turn" = 2 ] && rm -r "$work/day/dist" && cp -r demo/builds/2 "$work/day/dist"
+  echo "<!-- $turn -->" >>"$work/day/dist/about.html"
+  (cd "$work/day" && "${rcourier[@]}" deliver --quiet >/dev/null)
+  visit 12 "$(field edge)/" "$browser" / /fares/ /fleet/ /news/ /timetables/ /assets/site-3OWTC7UY.css
+  visit 4 "" "Mozilla/5.0 (compatible; reefbot/2.0; +https://reefbot.example/)" / /crossings/ /sw.js
+done
+visit 9 "$(field edge)/timetables/" "$browser" "/$(cd demo/builds/1 && ls assets/departures-*.js)"
+visit 7 "https://harbour-guide.example/trips" "$browser" /crossings/gull-point/
+visit 5 "" curl/8 /admin.cgi
+(cd "$work/day" && TALL=1000 ROWS=51 SHOW="rcourier traffic edge-access.log" "$OLDPWD/scripts/shot-terminal.sh" "$out/traffic.png" "${rcourier[@]}" traffic "$work/day-data/edge-access.log" --report "$work/traffic.html" >/dev/null)
+node scripts/shot-page.mjs "$out/traffic-page.png" "file://$work/traffic.html"
+TALL=1960 ROWS=102 shot demo demo

@@ -75,11 +75,13 @@ test("the report of the demo site asks for nothing, keeps nobody out, and follow
   await project.result(["compare", "--report", "planned.html"]);
   await project.result(["deliver", "--report", "delivered.html"]);
   await project.result(["releases", "1", "--report", "first.html"]);
-  for (const name of ["planned", "delivered", "first"])
+  await fetch(`${edge}/old.html`, { headers: { "user-agent": "Mozilla/5.0", referer: `${edge}/news/` } });
+  await project.result(["traffic", join(sandbox.data, "edge-access.log"), "--report", "traffic.html"]);
+  for (const name of ["planned", "delivered", "first", "traffic"])
     for (const { name: form, viewport } of FORMS)
       for (const scheme of SCHEMES) {
-        // The parts are the same: the others are looked at once.
-        if (name !== "planned" && (form === "desk" || scheme === "light")) continue;
+        // The parts are the same: the others are looked at once each.
+        if (!["planned", "traffic"].includes(name) && (form === "desk" || scheme === "light")) continue;
         const { page, odd } = await open(join(project.folder, `${name}.html`), viewport, scheme);
         expect([name, form, scheme, await audit(page), odd]).toEqual([name, form, scheme, [], []]);
         // Nothing but tables, within their own edges, is wider than the window.
@@ -120,7 +122,7 @@ test("the report of the demo site asks for nothing, keeps nobody out, and follow
   expect((await rows(page)).length).toBeGreaterThan(0);
   expect(await page.getByLabel("Part of the name").inputValue()).toBe(said.split(": ")[0]);
   expect(odd).toEqual([]);
-}, 120_000); // prettier-ignore
+}, 600_000); // prettier-ignore
 
 const SITE: Omit<Report, "files"> = {
   kind: "planned",

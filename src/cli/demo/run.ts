@@ -6,16 +6,20 @@ import { fileURLToPath } from "node:url";
 import { OperatorError } from "../../core/model/failure.ts";
 import { makeTemporaryFolder } from "../../system/temporary-folder.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
+import { toTrafficResult, type TrafficResult } from "../../results/traffic.ts";
 import { startSandbox, type SandboxFacts } from "../../sandbox/sandbox.ts";
 import { deliver } from "../../workflows/deliver.ts";
 import { redeliver } from "../../workflows/redeliver.ts";
 import type { Delivery } from "../../workflows/run.ts";
 import type { DeliverOptions } from "../../workflows/run-release.ts";
+import { readTraffic } from "../../workflows/traffic.ts";
 import { takeOver } from "../../workflows/take-over.ts";
 import type { Target } from "../../settings/target.ts";
 import type { Arguments } from "../frame/command.ts";
 import { withElsewhere } from "../wiring/elsewhere.ts";
+import { withLogs } from "../wiring/logs.ts";
 import type { RunTies } from "../wiring/open.ts";
+import { showMissing } from "../traffic/show-missing.ts";
 import { showDelivery } from "../deliver/show.ts";
 import { showBytes, showSeconds } from "../../words/numbers.ts";
 import { waitForStop } from "../frame/signals.ts";
@@ -137,6 +141,29 @@ async function perform(stage: Stage): Promise<void> {
   terminal.print("\n");
   await show(stage, "/", { file: join(builds, "1", "index.html"), note: "as it was" });
   await show(stage, "/crossings/gull-point/", { note: "answers again" });
+
+  title(terminal, 8, "What the edge's log tells of all that was not found");
+  const told = await onStage(stage, { build: "2" }, (delivery, wired) => readLog(stage, delivery, wired));
+  if (told.missing.removed.length === 0)
+    throw new OperatorError("demo-failed", { reason: "the log tells of no page that is gone" });
+  terminal.print(indent(showMissing(told, terminal, MOST_TOLD)));
+}
+
+/** What a demo has room for. */
+const MOST_TOLD = 2;
+
+/** What `rcourier traffic` would tell. */
+async function readLog(
+  { folder }: Stage,
+  delivery: Delivery,
+  { target, ties }: WiredCall,
+): Promise<TrafficResult> {
+  const wish = { names: [join(folder, "sandbox", "edge-access.log")], fromStore: undefined, folder };
+  const { traffic, ...facts } = await withLogs(wish, delivery, { target, ties }, (logs) =>
+    readTraffic(delivery.place, logs, () => undefined),
+  );
+  const { destination, safety } = target;
+  return toTrafficResult(traffic, { ...facts, destination, retention: safety.retention });
 }
 
 /** The second build is shown to somebody, and goes live as it was shown. */
@@ -204,11 +231,21 @@ const takeOverPreview = (
     (elsewhere) => takeOver(stay, { ...elsewhere, isThroughHere: false }, options),
   );
 
-async function runOnStage(
+async function runOnStage(stage: Stage, call: StagedCall, task: StageTask): Promise<DeliveryResult> {
+  const { terminal } = stage;
+  const { result, now } = await onStage(stage, call, async (delivery, wired) => ({
+    result: await task(delivery, { dryRun: false, all: false }, wired),
+    now: delivery.run.clock.now(),
+  }));
+  terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, now)));
+  return result;
+}
+
+async function onStage<T>(
   { terminal, facts, folder, builds }: Stage,
   { build, preview }: StagedCall,
-  task: StageTask,
-): Promise<DeliveryResult> {
+  task: (delivery: Delivery, wired: WiredCall) => Promise<T>,
+): Promise<T> {
   // The storage client finds credentials where it always does, and asks nobody else for them.
   Object.assign(process.env, {
     AWS_ACCESS_KEY_ID: facts.accessKeyId,
@@ -225,10 +262,7 @@ async function runOnStage(
     ...{ ties, largest: { bytes: 0 } },
   });
   try {
-    const wired = { args, terminal: page, target, ties };
-    const result = await task(delivery, { dryRun: false, all: false }, wired);
-    terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, delivery.run.clock.now())));
-    return result;
+    return await task(delivery, { args, terminal: page, target, ties });
   } finally {
     close(delivery);
   }
