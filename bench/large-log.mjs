@@ -10,8 +10,8 @@ const DAY_S = 86_400;
 const START_MS = Date.UTC(2026, 2, 4);
 
 const AGENTS = [
-  "Mozilla/5.0%20(X11;%20Linux%20x86_64)%20AppleWebKit/537.36%20(KHTML,%20like%20Gecko)%20Chrome/140.0.0.0%20Safari/537.36",
-  "Mozilla/5.0%20(iPhone;%20CPU%20iPhone%20OS%2019_0%20like%20Mac%20OS%20X)%20AppleWebKit/605.1.15",
+  "Mozilla/5.0%20(X11;%20Linux%20x86_64)%20Heronweb/140.0.0.0%20(KHTML,%20like%20Gecko)%20Heron/140.0.0.0%20Tern/537.36",
+  "Mozilla/5.0%20(Handheld;%20CPU%20Avocet%20OS%2019_0%20like%20Tern)%20Heronweb/605.1.15%20Mobile/15E148",
   "Mozilla/5.0%20(compatible;%20reefbot/2.0;%20+https://reefbot.example/)",
   "curl/8.5.0",
 ];

@@ -115,7 +115,7 @@ export const STORE_FAILURES = {
   },
   "no-log": {
     exit: 2,
-    message: "nothing in it is a line of an access log: {lines} lines were read",
+    message: "nothing in it is a line of an access log; lines that were read: {lines}",
     hint: "read are logs in the W3C extended format (with #Fields), common and combined, and server logs of object stores; packed with gzip or not",
   },
   "no-such-debt": {

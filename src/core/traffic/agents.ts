@@ -4,8 +4,7 @@ import { toOwn } from "./line.ts";
 export const AGENT_KINDS = ["people", "crawlers", "programs", "unknown"] as const;
 export type AgentKind = (typeof AGENT_KINDS)[number];
 
-const CRAWLER =
-  /bot\b|crawl|spider|archiver|preview|feed|externalhit|monitor|uptime|check|scan|headless|https?:\/\//i;
+const CRAWLER = /bot\b|crawl|spider|archiver|preview|feed|monitor|uptime|check|scan|headless|https?:\/\//i;
 const PROGRAM = /^(curl|wget|python|go-http|java|okhttp|node|undici|axios|ruby|perl|libwww|php)\b/i;
 const BROWSER = /^(mozilla|opera)\//i;
 

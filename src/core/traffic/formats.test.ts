@@ -42,7 +42,7 @@ test.each([
 
 test("what is no line of a log is said to be none, whatever it is, and a reader goes on behind it", async () => {
   const line = '203.0.113.9 - - [04/Mar/2026:14:20:05 +0000] "GET /a HTTP/1.1" 200 42';
-  for (const odd of ["hello", "[", "[] ", '[04/Mar/2026:14:20:05 +0000] "GET', `[99/Xyz/2026:14:20:05 +0000] "GET / HTTP/1.1" 200 1`, "{}", "\u0000".repeat(9)])
+  for (const odd of ["hello", "[", "[] ", '[04/Mar/2026:14:20:05 +0000] "GET', `[99/Xyz/2026:14:20:05 +0000] "GET / HTTP/1.1" 200 1`, "{}", "\u0000".repeat(9), "#Fields: date time cs-uri-stem sc-status\n2026-03-04 00:00:9e99 /x 200", "#Fields: date time cs-uri-stem sc-status\n+275760-09-13 00:00:01 /x 200"])
     expect([odd, read(`${odd}\n${line}`)]).toEqual([odd, ["unreadable", expect.objectContaining({ path: "/a" })]]);
   const piece = fc.constantFrom('"', "[", "]", " ", "\\", "\t", "04/Mar/2026:14:20:05 +0000", "GET /a HTTP/1.1", "200", "-", "#Fields: date", "x");
   await holds(

@@ -96,6 +96,9 @@ const splitQuoted = (line: string): string[] =>
     text.startsWith('"') ? text.slice(1, -1).replace(/""/g, '"') : text,
   );
 
+/** The end of the year 9999: later ones are no times of a log, and can't be told in ISO 8601. */
+const MOST_MS = Date.UTC(10_000, 0);
+
 /** Days are read once: lines of one day stand together. */
 function createTimeReader(): (date: string, time: string) => number {
   let [known, dayMs] = ["", NaN];
@@ -103,6 +106,7 @@ function createTimeReader(): (date: string, time: string) => number {
     if (date !== known) [known, dayMs] = [date, Date.parse(`${date}T00:00:00Z`)];
     if (time.length < 8 || time[2] !== ":" || time[5] !== ":") return NaN;
     const [hours, minutes] = [Number(time.slice(0, 2)), Number(time.slice(3, 5))];
-    return dayMs + ((hours * 60 + minutes) * 60 + Number(time.slice(6))) * 1000;
+    const atMs = dayMs + ((hours * 60 + minutes) * 60 + Number(time.slice(6))) * 1000;
+    return atMs >= 0 && atMs < MOST_MS ? atMs : NaN;
   };
 }
