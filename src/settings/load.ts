@@ -9,21 +9,21 @@ import {
   LineCounter,
   parseDocument,
   visit,
-  type Document,
+  Document,
   type Node,
 } from "yaml";
 import * as z from "zod";
 import type { SettingsPath, FilePlace, Mistake } from "../core/model/mistake.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import { toProblems, valueAt, type SettingsProblem } from "./problems.ts";
-import { settingsSchema, type Settings } from "./schema.ts";
+import { settingsSchema, type Settings, type SettingsInput } from "./schema.ts";
 
 export const SETTINGS_FILE = "courier.yaml";
 
 export interface ParsedSettings {
   readonly settings: Settings;
-  /** Where a setting stands; one that is not there has the place of what it would stand in. */
-  readonly locate: (path: SettingsPath) => FilePlace;
+  /** Where a setting stands; one that is not there has the place of what it would stand in. Undefined: in no file. */
+  readonly locate: (path: SettingsPath) => FilePlace | undefined;
 }
 
 export interface LoadedSettings extends ParsedSettings {
@@ -33,6 +33,8 @@ export interface LoadedSettings extends ParsedSettings {
 
 /** What the settings may take from outside, and who is told of secrets in them. */
 interface SettingsTools {
+  /** Where the name of the file starts; absent: in the working folder. */
+  readonly folder?: string;
   readonly environment: NodeJS.ProcessEnv;
   /** Is told each secret as soon as it is known; absent: nobody is. */
   readonly hide?: (secret: string) => void;
@@ -43,18 +45,39 @@ interface SettingsTools {
  * Throws `settings-missing`, `settings-unreadable` and `settings-invalid`, the latter with every mistake and its line and column.
  */
 export function loadSettings(file: string, tools: SettingsTools): LoadedSettings {
-  const source = readSettingsText(file);
+  const path = resolve(tools.folder ?? "", file);
+  const source = readSettingsText(path, file);
   if (source === undefined) throw new OperatorError("settings-missing", { file });
-  return { ...parseSettings(source, file, tools), folder: dirname(resolve(file)) };
+  return { ...parseSettings(source, file, tools), folder: dirname(path) };
+}
+
+/**
+ * Checks settings that stand in no file. Throws `settings-invalid` with every mistake, as `loadSettings` does.
+ * @param given nothing of it is kept or changed
+ */
+export function takeSettings(
+  given: SettingsInput,
+  { folder, ...tools }: SettingsTools & { readonly folder: string },
+): LoadedSettings {
+  let plain: unknown;
+  try {
+    plain = JSON.parse(JSON.stringify(given));
+  } catch (error) {
+    throw toInvalid([{ path: [], what: (error as Error).message }]);
+  }
+  return { ...checkSettings(new Document(plain), () => undefined, tools), folder };
 }
 
 /** Settings that are larger are not written by people. */
 const MOST_BYTES = 4_000_000;
 
-/** The text of a settings file; undefined where there is none. Throws `settings-unreadable`. */
-export function readSettingsText(file: string): string | undefined {
+/**
+ * The text of a settings file; undefined where there is none. Throws `settings-unreadable`.
+ * @param name the file's, for messages
+ */
+export function readSettingsText(file: string, name = file): string | undefined {
   const refuse = (why: string, error?: unknown): OperatorError =>
-    new OperatorError("settings-unreadable", { file, why }, {}, error);
+    new OperatorError("settings-unreadable", { file: name, why }, {}, error);
   try {
     // What a link leads to: a link to nothing is a mistake, and nothing is written through it.
     if (!lstatSync(file, { throwIfNoEntry: false })) return undefined;
@@ -88,11 +111,7 @@ function decodeText(bytes: Uint8Array): string | undefined {
  * Checks the text of a settings file. Throws `settings-invalid` with every mistake.
  * @param file its name, for messages
  */
-export function parseSettings(
-  source: string,
-  file: string,
-  { environment, hide = () => undefined }: SettingsTools,
-): ParsedSettings {
+export function parseSettings(source: string, file: string, tools: SettingsTools): ParsedSettings {
   const lines = new LineCounter();
   const document = parseDocument(source, { lineCounter: lines, prettyErrors: false, logLevel: "error" });
   const toPlace = (offset: number): FilePlace => {
@@ -105,7 +124,15 @@ export function parseSettings(
     place: toPlace(pos[0]),
   }));
   if (broken.length > 0) throw toInvalid(broken);
+  return checkSettings(document, toPlace, tools);
+}
 
+/** @param toPlace the place of an offset */
+function checkSettings(
+  document: Document,
+  toPlace: (offset: number) => FilePlace | undefined,
+  { environment, hide = () => undefined }: SettingsTools,
+): ParsedSettings {
   const missing = fillInVariables(document, { environment, hide }).map(({ node, variable }): Mistake => ({
     path: [],
     what: `the environment variable ${variable} is not set`,
@@ -129,7 +156,7 @@ export function parseSettings(
 }
 
 /** The document's data. Throws `settings-invalid` where aliases multiply without end. */
-function toData(document: Document, place: FilePlace): unknown {
+function toData(document: Document, place: FilePlace | undefined): unknown {
   try {
     return document.toJS() ?? {};
   } catch (error) {
@@ -165,7 +192,7 @@ const LEAST_SECRET = 8;
 /** Replaces `${NAME}` in the document's values, in place, so that positions stay those of the file. */
 function fillInVariables(
   document: Document,
-  { environment, hide }: Required<SettingsTools>,
+  { environment, hide }: Required<Omit<SettingsTools, "folder">>,
 ): { node: Node; variable: string }[] {
   const missing: { node: Node; variable: string }[] = [];
   visit(document, {

@@ -273,6 +273,8 @@ export const settingsSchema = z.strictObject({
 });
 
 export type Settings = z.output<typeof settingsSchema>;
+/** As people write them. */
+export type SettingsInput = z.input<typeof settingsSchema>;
 export type DestinationSettings = Settings["destinations"][string];
 export type StoreSettings = DestinationSettings["store"];
 export type EdgeSettings = z.output<typeof edge>;

@@ -8,11 +8,11 @@ export interface TemporaryFolder {
   readonly dispose: () => void;
 }
 
-/** Those that are still there when the program ends, as after a second Ctrl-C. */
+/** Those that are still there when the program ends, as after a second Ctrl-C, are removed then. */
 const standing = new Set<string>();
-process.on("exit", () => {
+const removeStanding = (): void => {
   for (const folder of standing) remove(folder);
-});
+};
 
 /**
  * A folder of its own where the system keeps what may be lost; gone with the program at the latest.
@@ -22,12 +22,15 @@ process.on("exit", () => {
 export function makeTemporaryFolder(name: string): TemporaryFolder {
   try {
     const folder = mkdtempSync(join(tmpdir(), `courier-${name}-`));
+    if (standing.size === 0) process.on("exit", removeStanding);
     standing.add(folder);
     return {
       folder,
       dispose: () => {
         remove(folder);
         standing.delete(folder);
+        // Whoever calls us as a library has none of our listeners left.
+        if (standing.size === 0) process.off("exit", removeStanding);
       },
     };
   } catch (error) {

@@ -106,6 +106,7 @@ const showMistake = ({ file, line, column, path, message }: ToldMistake): string
 
 /** Words in the place of what the core tells by codes. */
 export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureData } = {
+  "answer-needed": ({ yes = "--yes" }: { readonly yes?: string }) => ({ yes }),
   "output-failed": showSystemCause,
   "output-lost": showSystemCause,
   "temporary-failed": showSystemCause,

@@ -11,6 +11,11 @@ export const FAILURES = {
   ...DISTRIBUTION_FAILURES,
   // The call and the settings (exit 2).
   usage: { exit: 2, message: "{reason}", hint: "rcourier {command} --help shows what there is" },
+  "options-invalid": {
+    exit: 2,
+    message: "{step}: {problems}",
+    hint: "docs/library.md tells what each step takes; nothing was read or written",
+  },
   "settings-missing": {
     exit: 2,
     message: "no settings file: looked for {file}",
@@ -108,8 +113,8 @@ export const FAILURES = {
   },
   "answer-needed": {
     exit: 3,
-    message: "{reason}, and there is no terminal to ask at; nothing was written",
-    hint: "say yes in the call: --yes",
+    message: "{reason}, and nobody is there to be asked; nothing was written",
+    hint: "say yes in the call: {yes}",
   },
   "answered-no": {
     exit: 3,

@@ -18,7 +18,7 @@ test("in CI: folds, problems beside the run, a summary, the run's number and com
   const settings = sandbox.settings(`${BUILDS}/1`, "    ask: true");
   const project = new ProjectHere(settings, sandbox.facts);
   const asked = await project.run(["deliver"], COMMANDS);
-  expect([asked.exit, asked.stderr]).toEqual([3, expect.stringMatching(/^::error title=Restless Courier::.*no terminal to ask at[^\n]*%0A/m)]); // prettier-ignore
+  expect([asked.exit, asked.stderr]).toEqual([3, expect.stringMatching(/^::error title=Restless Courier::.*nobody is there to be asked[^\n]*%0A/m)]); // prettier-ignore
   const first = await project.run(["deliver", "--yes"], COMMANDS);
   expect([first.exit, first.stdout]).toEqual([0, expect.stringContaining("release 1")]);
   // Each fold is closed before the next one opens, and holds the steps of its phase.

@@ -3,7 +3,7 @@ import { readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join, resolve } from "node:path";
 import { writeFiles } from "../support/builds.ts";
-import { readUser } from "../../src/cli/wiring/wiring.ts";
+import { readUser } from "../../src/wiring/wiring.ts";
 import { createHide, recordCall, recordState, type Call, type Hide } from "../support/journey.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";

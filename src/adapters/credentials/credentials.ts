@@ -1,4 +1,5 @@
 import { homedir } from "node:os";
+import { state } from "@aws-sdk/core/client";
 import { fromIni } from "@aws-sdk/credential-provider-ini";
 import { defaultProvider } from "@aws-sdk/credential-provider-node";
 import { externalDataInterceptor, parseKnownFiles } from "@smithy/core/config";
@@ -35,7 +36,7 @@ const MOST_MS = 90_000;
 export function createCredentials(settings: CredentialSettings): Provider {
   // The SDK's note that this Node version will lose support one day is for us, not for those who run the tool. Clients are
   // made with these credentials, and some credentials by clients of their own.
-  process.env.AWS_SDK_JS_NODE_VERSION_SUPPORT_WARNING_DISABLED ??= "true";
+  state.warningEmitted = true;
   giveHome();
   const { hide, stop } = settings;
   let found: Promise<Provider> | undefined;

@@ -8,16 +8,16 @@ import { checkUp, type CheckupOptions, type CheckupStage, type SaidOfEdge } from
 import { goRound, isBroken, listWaits } from "../../workflows/go-round.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { DURATION, parseSeconds } from "../../settings/units.ts";
-import { wiredClock } from "../wiring/wiring.ts";
-import { openEdgeToProvision } from "../wiring/provisioned-edge.ts";
+import { wiredClock } from "../../wiring/wiring.ts";
+import { openEdgeToProvision } from "../../wiring/provisioned-edge.ts";
 import { showEdgeWait } from "../../words/edges.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
-import { withDestination } from "../wiring/session.ts";
+import { withDestination } from "../frame/session.ts";
 import { createStageLine } from "../frame/stage-line.ts";
 import { showCheckup } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { findCredentialsFile, openBucket, openNetwork } from "../wiring/open.ts";
+import { findCredentialsFile, openBucket, openNetwork } from "../../wiring/open.ts";
 
 /** `checkup`. @returns the exit code: 1 where a link is broken */
 export function checkUpDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {

@@ -41,8 +41,8 @@ export const compareCommand: Command = {
       const isOther = await compareTwo(args, terminal, [from, to]);
       return isSet(args, "fail-on-change") && isOther ? 4 : 0;
     }
-    const { compareBuild } = await import("./run.ts");
-    const result = await compareBuild(args, terminal);
+    const { runCompare } = await import("./run.ts");
+    const result = await runCompare(args, terminal);
     // A worker that is still to be announced makes no release, and is a difference all the same.
     const differs =
       result.release !== result.previous || result.changes.some(({ change }) => change !== "unchanged");

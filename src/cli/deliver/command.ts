@@ -34,8 +34,8 @@ export const deliverCommand: Command = {
     ["rcourier deliver --preview spring-fares", "to show it to somebody: a link of its own, for a week"],
   ],
   run: async (args, terminal) => {
-    const { deliverBuild } = await import("./run.ts");
-    const { invalidation, dryRun, verification } = await deliverBuild(args, terminal);
+    const { runDeliver } = await import("./run.ts");
+    const { invalidation, dryRun, verification } = await runDeliver(args, terminal);
     const isWrong = invalidation.owed.length > 0 || (verification?.findings.length ?? 0) > 0;
     return !dryRun && isWrong ? 5 : 0;
   },

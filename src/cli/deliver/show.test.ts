@@ -3,7 +3,8 @@ import { OperatorError } from "../../core/model/failure.ts";
 import { StoreError } from "../../ports/object-store.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 import { showComparison, showDelivery } from "./show.ts";
-import { explainStoreError, showFailure } from "../frame/failure.ts";
+import { explainStoreError } from "../../wiring/explain-store.ts";
+import { showFailure } from "../frame/failure.ts";
 import { showBytes, showSeconds, showTime } from "../../words/numbers.ts";
 import { createProgress } from "../frame/progress.ts";
 

@@ -15,17 +15,18 @@ import type { DeliverOptions } from "../../workflows/run-release.ts";
 import { readTraffic } from "../../workflows/traffic.ts";
 import { takeOver } from "../../workflows/take-over.ts";
 import type { Target } from "../../settings/target.ts";
-import type { Arguments } from "../frame/command.ts";
-import { withElsewhere } from "../wiring/elsewhere.ts";
-import { withLogs } from "../wiring/logs.ts";
-import type { RunTies } from "../wiring/open.ts";
+import { withElsewhere } from "../../wiring/elsewhere.ts";
+import { withLogs } from "../../wiring/logs.ts";
+import type { RunTies } from "../../wiring/open.ts";
 import { showMissing } from "../traffic/show-missing.ts";
 import { showDelivery } from "../deliver/show.ts";
 import { showBytes, showSeconds } from "../../words/numbers.ts";
 import { waitForStop } from "../frame/signals.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { close } from "../wiring/session.ts";
-import { wireDelivery } from "../wiring/wiring.ts";
+import type { Call } from "../../wiring/call.ts";
+import { close } from "../../wiring/session.ts";
+import { toCall } from "../frame/session.ts";
+import { wireDelivery } from "../../wiring/wiring.ts";
 
 const POINTS = 2;
 const PROPAGATION_MS = 100;
@@ -210,8 +211,7 @@ interface StagedCall {
 
 /** What a delivery is wired with, for those who need more of it. */
 interface WiredCall {
-  readonly args: Arguments;
-  readonly terminal: Terminal;
+  readonly call: Call;
   readonly target: Target;
   readonly ties: RunTies;
 }
@@ -255,14 +255,14 @@ async function onStage<T>(
   const args = { settings: join(folder, "courier.yaml"), build: join(builds, build), preview };
   const ties = { hide: terminal.hide, stop: () => undefined, largest: () => 0 };
   // Nothing of the demo stays behind, in the user's cache folder neither.
-  const page = { ...terminal, environment: {} };
-  const { stay: delivery, target } = await wireDelivery(args, page, {
+  const own = toCall(args, { ...terminal, environment: {} });
+  const { stay: delivery, target } = await wireDelivery(own, {
     report: () => undefined,
     interruption: { assertGoesOn: () => undefined, orStop: (work) => work },
     ...{ ties, largest: { bytes: 0 } },
   });
   try {
-    return await task(delivery, { args, terminal: page, target, ties });
+    return await task(delivery, { call: own, target, ties });
   } finally {
     close(delivery);
   }

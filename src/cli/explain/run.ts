@@ -5,8 +5,8 @@ import { explain, explainBuild } from "../../workflows/explain.ts";
 import { list, text, type Arguments } from "../frame/command.ts";
 import { printOutput } from "../frame/output.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { withDelivery } from "../wiring/session.ts";
-import { openBuildOf, readGeneral } from "../wiring/wiring.ts";
+import { toCall, withDelivery } from "../frame/session.ts";
+import { openBuildOf, readGeneral } from "../../wiring/wiring.ts";
 import { showExplanation } from "./show.ts";
 
 /** `explain`. @returns the exit code */
@@ -32,10 +32,10 @@ async function explainNames(
   args: Arguments,
   terminal: Terminal,
 ): Promise<Explanation[]> {
-  const target = readGeneral(args, terminal);
+  const target = readGeneral(toCall(args, terminal));
   if (target.destination !== undefined)
     return withDelivery({ ...args, quiet: true }, terminal, (delivery) => explain(delivery, names));
-  const { source } = await openBuildOf(target, args, terminal);
+  const { source } = await openBuildOf(target, toCall(args, terminal));
   try {
     return await explainBuild(source, target.siteRules, names);
   } finally {

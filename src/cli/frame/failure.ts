@@ -1,9 +1,7 @@
 import type { ExitCode } from "../../words/exits.ts";
-import { OperatorError, type FailureCode, type FailureData } from "../../core/model/failure.ts";
-import type { StoreAction } from "../../core/model/store-action.ts";
-import { showAction, showRightFor } from "../../words/actions.ts";
-import { tellsWrites, wordsOfFailure } from "../../words/failures.ts";
-import { StoreError, type StoreErrorKind } from "../../ports/object-store.ts";
+import { OperatorError } from "../../core/model/failure.ts";
+import { toOperatorError } from "../../library/errors.ts";
+import { wordsOfFailure } from "../../words/failures.ts";
 import { isSet, text, type Arguments } from "./command.ts";
 import { appendSummary } from "./output.ts";
 import { toFailureSummary } from "./summary.ts";
@@ -42,96 +40,4 @@ export async function showLost(terminal: Terminal): Promise<ExitCode> {
   if (!lost) return 0;
   // Past the form of the result: whatever of that could be written must stay whole.
   return showFailure(new OperatorError("output-lost", { ...lost }), {}, terminal);
-}
-
-function toOperatorError(thrown: unknown): OperatorError {
-  if (thrown instanceof OperatorError) return thrown;
-  const { syscall, path: file, code: cause } = thrown as NodeJS.ErrnoException;
-  // What the system says of a file that nobody expected to fail.
-  if (syscall !== undefined && file !== undefined && cause !== undefined)
-    return new OperatorError("file-failed", { file, cause }, {}, thrown);
-  return new OperatorError(
-    "bug",
-    { cause: thrown instanceof Error ? thrown.message : String(thrown) },
-    {},
-    thrown,
-  );
-}
-
-const CODES: Readonly<Record<StoreErrorKind, FailureCode>> = {
-  unreachable: "store-unreachable",
-  throttled: "store-failed",
-  server: "store-failed",
-  "no-such-bucket": "no-such-bucket",
-  "wrong-region": "wrong-region",
-  "clock-skew": "clock-skew",
-  "no-credentials": "no-credentials",
-  "no-region": "no-region",
-  tls: "tls-failed",
-  "credentials-refused": "credentials-refused",
-  denied: "denied",
-  precondition: "store-failed",
-  conflict: "store-failed",
-  "conditions-unsupported": "store-failed",
-  unsupported: "unsupported",
-  "bucket-taken": "bucket-taken",
-  integrity: "store-failed",
-  other: "store-failed",
-};
-
-/** What a failure of the store means to the person who made the call. */
-export function explainStoreError(
-  error: unknown,
-  location: { endpoint: string; bucket: string },
-  written: number,
-): unknown {
-  const effect =
-    written === 0
-      ? "nothing was written"
-      : `${written} writes were made before, the same call goes on from there`;
-  if (error instanceof OperatorError && tellsWrites(error.code) && error.data.written === undefined) {
-    return new OperatorError(error.code, { ...error.data, written: effect }, error.details, error.cause);
-  }
-  if (!(error instanceof StoreError)) return error;
-  const { action, status, code, requestId, region } = error.facts;
-  const data: FailureData = {
-    action: `could not ${showAction(action)}`,
-    answer: error.message,
-    endpoint: location.endpoint,
-    bucket: location.bucket,
-    cause:
-      code === "ECONNREFUSED"
-        ? "the connection was refused"
-        : error.kind === "no-credentials" || code === "EPROXY"
-          ? error.message
-          : (code ?? error.message),
-    code: code ?? "",
-    tls: error.facts.tls,
-    right: toRight(action, error.message),
-    status: status ?? "",
-    region: region ?? "",
-    "region-hint": region === undefined || region === "" ? "set store.region" : `set store.region: ${region}`,
-    written: effect,
-  };
-  const details = {
-    ...(status === undefined ? {} : { status }),
-    ...(code === undefined ? {} : { code }),
-    ...(requestId === undefined ? {} : { "request id": requestId }),
-    answer: error.message,
-  };
-  const failure = location.bucket === "" ? toFolderCode(error.kind) : CODES[error.kind];
-  return new OperatorError(failure, data, details, error);
-}
-
-/** A store without a bucket is a folder: it has no rights by name, no region and no answer with a status. */
-function toFolderCode(kind: StoreErrorKind): FailureCode {
-  if (kind === "no-such-bucket") return "no-folder";
-  return kind === "denied" ? "folder-denied" : "folder-failed";
-}
-
-/** What the store itself names, or what the action needs. Without the right to list, a store says 'denied' of what is not there. */
-function toRight(action: StoreAction, answer: string): string {
-  const named = /\b(s3:[A-Za-z]+)/.exec(answer)?.[1];
-  if (named !== undefined) return named;
-  return showRightFor(action);
 }

@@ -1,3 +1,4 @@
+import { drawPage } from "../../library/page.ts";
 import type { Report } from "../../results/report.ts";
 import type { TrafficResult } from "../../results/traffic.ts";
 import { readOwnFile } from "../../system/own-files.ts";
@@ -5,20 +6,19 @@ import { text, type Arguments } from "./command.ts";
 import { writeOutput } from "./output.ts";
 import type { Terminal } from "./terminal.ts";
 
-/** Draws a report where one is asked for (`--report FILE`). */
-export async function writeReport(
+/** What draws a report; undefined where none is asked for (`--report FILE`). */
+export function toPicture(
   args: Arguments,
   terminal: Terminal,
-  picture: () => Promise<Report>,
-): Promise<void> {
+): ((report: Report) => Promise<void>) | undefined {
   const file = text(args, "report");
-  if (file === undefined) return;
-  const { drawReport } = await import("../../report/draw.ts");
-  const assets = { style: readOwnFile("page-style.css"), script: readOwnFile("page.js") };
-  writeOutput(file, terminal, drawReport(await picture(), assets));
+  if (file === undefined) return undefined;
+  return async (report) => {
+    writeOutput(file, terminal, await drawPage(report));
+  };
 }
 
-/** The same of what logs tell. */
+/** Draws what logs tell, where that is asked for. */
 export async function writeTraffic(
   args: Arguments,
   terminal: Terminal,

@@ -4,7 +4,7 @@ export const SIGNALS = {
   SIGTERM: { code: "terminated", exit: 143 },
   SIGHUP: { code: "hung-up", exit: 129 },
 } as const;
-export type Signal = keyof typeof SIGNALS;
+type Signal = keyof typeof SIGNALS;
 
 const NAMES = Object.keys(SIGNALS) as Signal[];
 

@@ -1,7 +1,7 @@
 import { stripVTControlCharacters, styleText } from "node:util";
 import { findCiService, type CiService } from "./ci-service.ts";
 import { oneLine } from "../../words/text.ts";
-import { createRedactor } from "./secrets.ts";
+import { createRedactor } from "../../wiring/secrets.ts";
 
 /** Where a command reads and writes: the one door to the console. */
 export interface Terminal {

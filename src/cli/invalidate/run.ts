@@ -5,7 +5,7 @@ import { askYes } from "../frame/ask.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { readQueue } from "../frame/options.ts";
 import { printResult } from "../frame/output.ts";
-import { withDestination } from "../wiring/session.ts";
+import { withDestination } from "../frame/session.ts";
 import { showInvalidateResult } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 

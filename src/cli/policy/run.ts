@@ -9,8 +9,9 @@ import type { Target } from "../../settings/target.ts";
 import { list, type Arguments } from "../frame/command.ts";
 import { printOutput } from "../frame/output.ts";
 import { toScript, toWorkflow } from "./ci.ts";
+import { toCall } from "../frame/session.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { readTarget } from "../wiring/wiring.ts";
+import { readTarget } from "../../wiring/wiring.ts";
 
 /** What can be printed. */
 const POLICY_KINDS = ["delivery", "public", "edge", "workflow", "shell"] as const;
@@ -19,7 +20,7 @@ type PolicyKind = (typeof POLICY_KINDS)[number];
 /** `policy`. @returns the exit code */
 export function printPolicy(args: Arguments, terminal: Terminal): ExitCode {
   const [kind = "delivery", ...others] = list(args, "KIND");
-  const target = readTarget(args, terminal);
+  const target = readTarget(toCall(args, terminal));
   if (others.length > 0 || !isKind(kind))
     throw usage(`policy ${[kind, ...others].join(" ")}: should be one of ${POLICY_KINDS.join(", ")}`);
   printOutput(args, terminal, () => toText(kind, target));

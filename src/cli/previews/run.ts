@@ -10,8 +10,8 @@ import { confirm } from "../frame/ask.ts";
 import { isSet, list, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { removePreviews, withPreviewList } from "../wiring/previews.ts";
-import { wiredClock } from "../wiring/wiring.ts";
+import { removePreviews, withPreviewList } from "../frame/previews.ts";
+import { wiredClock } from "../../wiring/wiring.ts";
 import { showPreviews } from "./show.ts";
 
 /** `previews`: the list, and what is removed of it. */

@@ -4,7 +4,7 @@ import { isIP } from "node:net";
 import { OperatorError } from "../../core/model/failure.ts";
 import { PRINTABLE, type PrintedSetupResult } from "../../results/printed-setup.ts";
 import { assertMade } from "../../settings/destination.ts";
-import { explainStoreError } from "../frame/failure.ts";
+import { explainStoreError } from "../../wiring/explain-store.ts";
 import { findCache, toCacheSetup, type CacheSetupOptions } from "../../settings/cache-setup.ts";
 import type { Target } from "../../settings/target.ts";
 import { toDuties } from "../../words/setups/duties.ts";
@@ -13,9 +13,10 @@ import { toRecords, type NameLeadsTo } from "../../words/setups/records.ts";
 import type { ExitCode } from "../../words/exits.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
+import { toCall } from "../frame/session.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { readDomain } from "../wiring/provisioned-edge.ts";
-import { readUnmade } from "../wiring/wiring.ts";
+import { readDomain } from "../../wiring/provisioned-edge.ts";
+import { readUnmade } from "../../wiring/wiring.ts";
 import { showPrint } from "./show-print.ts";
 
 type Part = Pick<PrintedSetupResult, "files" | "settings" | "records" | "duties" | "left">;
@@ -26,7 +27,7 @@ export async function printSetup(args: Arguments, terminal: Terminal): Promise<E
   const asked = text(args, "print");
   const kind = PRINTABLE.find((one) => one === asked);
   if (kind === undefined) throw usage(`--print ${asked ?? ""}: should be one of ${PRINTABLE.join(", ")}`);
-  const target = readUnmade(args, terminal);
+  const target = readUnmade(toCall(args, terminal));
   const options = toOptions(args, terminal);
   const part = isCacheKind(kind)
     ? toCachePart(target, kind, options)

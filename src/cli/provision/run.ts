@@ -14,12 +14,12 @@ import { askYes } from "../frame/ask.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import { createStageLine } from "../frame/stage-line.ts";
-import { withTarget } from "../wiring/session.ts";
-import { readUnmade } from "../wiring/wiring.ts";
-import { openEdgeToProvision } from "../wiring/provisioned-edge.ts";
+import { toCall, withTarget } from "../frame/session.ts";
+import { readUnmade } from "../../wiring/wiring.ts";
+import { openEdgeToProvision } from "../../wiring/provisioned-edge.ts";
 import { showProvision } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { openBucket } from "../wiring/open.ts";
+import { openBucket } from "../../wiring/open.ts";
 
 /** `provision`. @returns the exit code */
 export function provisionDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
@@ -28,36 +28,41 @@ export function provisionDestination(args: Arguments, terminal: Terminal): Promi
   const print = (result: ProvisionResult): void => {
     printResult(args, terminal, result, () => showProvision(result, terminal));
   };
-  return withTarget<ExitCode>(readUnmade(args, terminal), args, terminal, async (stay, target, ties) => {
-    const wishes = toWishes(target, args);
-    if (!wishes) {
-      print(provisionFolder(target, isSet(args, "dry-run")));
-      return 0;
-    }
-    const bucket = await openBucket(target, ties);
-    const stage = createStageLine(terminal, isSet(args, "quiet") || text(args, "format") === "json");
-    const edge = await openEdgeToProvision(target, terminal, {
-      ties,
-      onWait: (seconds) => {
-        stage.show(`the distribution is being deployed (${seconds} s)`);
-      },
-    });
-    try {
-      const confirm = (planned: ProvisionResult): Promise<void> => confirmChanges(planned, terminal);
-      const dryRun = isSet(args, "dry-run");
-      const result = await provision(stay, bucket, {
-        ...{ wishes, edge, dryRun },
-        confirm: isSet(args, "yes") ? undefined : confirm,
+  return withTarget<ExitCode>(
+    readUnmade(toCall(args, terminal)),
+    args,
+    terminal,
+    async (stay, target, ties) => {
+      const wishes = toWishes(target, args);
+      if (!wishes) {
+        print(provisionFolder(target, isSet(args, "dry-run")));
+        return 0;
+      }
+      const bucket = await openBucket(target, ties);
+      const stage = createStageLine(terminal, isSet(args, "quiet") || text(args, "format") === "json");
+      const edge = await openEdgeToProvision(target, terminal, {
+        ties,
+        onWait: (seconds) => {
+          stage.show(`the distribution is being deployed (${seconds} s)`);
+        },
       });
-      stage.end();
-      print(result);
-    } finally {
-      stage.end();
-      edge?.control.close();
-      bucket.close();
-    }
-    return 0;
-  });
+      try {
+        const confirm = (planned: ProvisionResult): Promise<void> => confirmChanges(planned, terminal);
+        const dryRun = isSet(args, "dry-run");
+        const result = await provision(stay, bucket, {
+          ...{ wishes, edge, dryRun },
+          confirm: isSet(args, "yes") ? undefined : confirm,
+        });
+        stage.end();
+        print(result);
+      } finally {
+        stage.end();
+        edge?.control.close();
+        bucket.close();
+      }
+      return 0;
+    },
+  );
 }
 
 /** Undefined where the store is a folder, which needs nothing but to be there. */

@@ -7,8 +7,8 @@ import { lookUpContents, prune, type NamedContents, type PruneOptions } from "..
 import type { ForgottenInPreview } from "../../results/history.ts";
 import type { Arguments } from "../frame/command.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { withPreview, withPreviewList } from "../wiring/previews.ts";
-import { withDestination } from "../wiring/session.ts";
+import { withPreview, withPreviewList } from "../frame/previews.ts";
+import { withDestination } from "../frame/session.ts";
 
 /** Contents that are to go for good, and the previews that have them too. */
 export interface Forgetting {

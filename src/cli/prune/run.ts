@@ -9,9 +9,9 @@ import { isSet, list, type Arguments } from "../frame/command.ts";
 import { readQueue } from "../frame/options.ts";
 import { printResult } from "../frame/output.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { withDestination } from "../wiring/session.ts";
-import { removePreviews, withPreviewList } from "../wiring/previews.ts";
-import { readTarget } from "../wiring/wiring.ts";
+import { toCall, withDestination } from "../frame/session.ts";
+import { removePreviews, withPreviewList } from "../frame/previews.ts";
+import { readTarget } from "../../wiring/wiring.ts";
 import { forgetIn, lookEverywhere } from "./in-previews.ts";
 import { showPrune } from "./show.ts";
 
@@ -19,7 +19,7 @@ import { showPrune } from "./show.ts";
 export async function pruneDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const dryRun = isSet(args, "dry-run");
   const forget = list(args, "forget");
-  const hasPreviews = readTarget(args, terminal).previews !== undefined;
+  const hasPreviews = readTarget(toCall(args, terminal)).previews !== undefined;
   const previews = hasPreviews ? await pruneOver(args, terminal, dryRun) : undefined;
   const found = hasPreviews && forget.length > 0 ? await lookEverywhere(args, terminal, forget) : undefined;
   const options = { dryRun, forget, named: found?.named, queueSeconds: readQueue(args) };

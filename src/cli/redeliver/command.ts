@@ -29,8 +29,8 @@ export const redeliverCommand: Command = {
     ["rcourier redeliver staging:current --to production", "from one destination to another"],
   ],
   run: async (args, terminal) => {
-    const { redeliverRelease } = await import("./run.ts");
-    const { invalidation, dryRun } = await redeliverRelease(args, terminal);
+    const { runRedeliver } = await import("./run.ts");
+    const { invalidation, dryRun } = await runRedeliver(args, terminal);
     return !dryRun && invalidation.owed.length > 0 ? 5 : 0;
   },
 };

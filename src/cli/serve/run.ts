@@ -14,9 +14,10 @@ import type { GeneralTarget } from "../../settings/target.ts";
 import type { ExitCode } from "../../words/exits.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { waitForStop } from "../frame/signals.ts";
+import { toCall } from "../frame/session.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { keepCertificate, type KeptCertificate } from "../wiring/kept-certificate.ts";
-import { openBuildOf, readGeneral, wiredClock } from "../wiring/wiring.ts";
+import { keepCertificate, type KeptCertificate } from "../../wiring/kept-certificate.ts";
+import { openBuildOf, readGeneral, wiredClock } from "../../wiring/wiring.ts";
 import {
   showEvent,
   showHalfWritten,
@@ -30,8 +31,8 @@ import {
 /** Serves the build until somebody stops it. */
 export async function serveBuild(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const port = readPort(args);
-  const target = readGeneral(args, terminal);
-  const { folder, source } = await openBuildOf(target, args, terminal);
+  const target = readGeneral(toCall(args, terminal));
+  const { folder, source } = await openBuildOf(target, toCall(args, terminal));
   try {
     const say = (line: string): void => {
       terminal.say(`${terminal.styleSaid("faint", wiredClock.now().toTimeString().slice(0, 8))}  ${line}\n`);
@@ -126,7 +127,7 @@ function createOwnCertificate(args: Arguments, terminal: Terminal): Promise<Kept
   const host = hostOf(args);
   const others = isNear(host) ? [] : [...listNetworkAddresses(host), hostname()];
   const names = ["localhost", "127.0.0.1", "::1", ...others];
-  return keepCertificate(names, args, terminal, async () => {
+  return keepCertificate(names, toCall(args, terminal), async () => {
     const fromMs = wiredClock.now().getTime();
     const untilMs = fromMs + CERTIFICATE_MS;
     // A key that lies in a folder must not be good for signing other names.

@@ -18,7 +18,7 @@ import { addScript, findPackage } from "./package-script.ts";
 import { createQuestions, toWrong, type Ask } from "./questions.ts";
 import { askText } from "../frame/ask.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
-import { SANDBOX_CREDENTIALS, SANDBOX_FOLDER } from "../wiring/sandbox-credentials.ts";
+import { SANDBOX_CREDENTIALS, SANDBOX_FOLDER } from "../../wiring/sandbox-credentials.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 
 /** `setup`. @returns the exit code */

@@ -26,7 +26,7 @@ export const surveyCommand: Command = {
     ],
   ],
   run: async (args, terminal) => {
-    const { surveyBuild } = await import("./run.ts");
-    return surveyBuild(args, terminal);
+    const { runSurvey } = await import("./run.ts");
+    return runSurvey(args, terminal);
   },
 };

@@ -7,8 +7,8 @@ import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import { writeTraffic } from "../frame/report.ts";
 import type { Terminal } from "../frame/terminal.ts";
-import { withLogs } from "../wiring/logs.ts";
-import { withDestination } from "../wiring/session.ts";
+import { withLogs } from "../../wiring/logs.ts";
+import { withDestination } from "../frame/session.ts";
 import { showTraffic } from "./show.ts";
 
 /** `traffic`: what access logs tell. */

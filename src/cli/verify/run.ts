@@ -1,28 +1,31 @@
 import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
-import { DEFAULT_SAMPLE, verify } from "../../workflows/verify.ts";
+import type { VerifyResult } from "../../results/verification.ts";
+import { verifySite } from "../../library/steps.ts";
+import { DEFAULT_SAMPLE } from "../../workflows/verify.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { appendSummary, printOutput } from "../frame/output.ts";
-import { withDestination } from "../wiring/session.ts";
+import { whileShown } from "../frame/session.ts";
 import { toJUnit } from "./junit.ts";
 import { toVerifySummary } from "../frame/summary.ts";
 import { showVerify } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 
 /** `verify`. @returns the exit code: 5 where something is not as it was delivered */
-export function verifyDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
+export async function verifyDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const sample = text(args, "sample") ?? String(DEFAULT_SAMPLE);
   if (!/^\d{1,7}$/.test(sample))
     throw new OperatorError("usage", { reason: `--sample ${sample}: should be a number`, command: "verify" });
-  return withDestination(args, terminal, async (stay, { expectedHeaders }) => {
-    const result = await verify(stay, { sample: Number(sample), expectedHeaders });
-    stay.run.report({ event: "done", result });
-    const format = text(args, "format");
+  const format = text(args, "format");
+  const onResult = (result: VerifyResult): void => {
     printOutput(args, terminal, () => {
       if (format === "json") return `${JSON.stringify(result)}\n`;
       return format === "junit" ? toJUnit(result) : showVerify(result, terminal, { all: isSet(args, "all") });
     });
     appendSummary(args, terminal, () => toVerifySummary(result));
-    return result.findings.length > 0 ? 5 : 0;
-  });
+  };
+  const { findings } = await whileShown(args, terminal, (call, conduct) =>
+    verifySite(call, conduct, { sample: Number(sample), onResult }),
+  );
+  return findings.length > 0 ? 5 : 0;
 }

@@ -54,6 +54,7 @@ export const GUARD_CODES = [
   "exposed",
   "forgotten",
 ] as const satisfies readonly ProblemCode[];
+export type Guard = (typeof GUARD_CODES)[number];
 
 /** Everything that speaks against this delivery, lifted guards left out. */
 export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): Problem[] {

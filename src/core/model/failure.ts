@@ -1,6 +1,7 @@
 /** Every way in which a run can end without its result. Codes are stable; what is said of them stands in `src/words`. */
 export const FAILURE_CODES = [
   "usage",
+  "options-invalid",
   "settings-missing",
   "settings-unreadable",
   "settings-invalid",

@@ -3,16 +3,16 @@ import { relative, resolve } from "node:path";
 import type { RunTies } from "./open.ts";
 import { openControl } from "./open.ts";
 import { wiredClock } from "./wiring.ts";
-import { withLineEndsOf } from "../../settings/line-ends.ts";
-import { findDistribution, toDistributionWishes, type DistributionEdge } from "../../settings/edge-wishes.ts";
-import type { MeansWishes } from "../../core/distribution/means.ts";
-import { OperatorError } from "../../core/model/failure.ts";
-import { explainControl } from "../../perform/explain-control.ts";
-import { parseSettings, readSettingsText } from "../../settings/load.ts";
-import type { Target } from "../../settings/target.ts";
-import { addValues, placeOfEdge } from "../../settings/write.ts";
-import type { EdgeToProvision, KnownOfEdge, UnsaidSettings } from "../../workflows/provision-edge.ts";
-import type { Terminal } from "../frame/terminal.ts";
+import { withLineEndsOf } from "../settings/line-ends.ts";
+import { findDistribution, toDistributionWishes, type DistributionEdge } from "../settings/edge-wishes.ts";
+import type { MeansWishes } from "../core/distribution/means.ts";
+import { OperatorError } from "../core/model/failure.ts";
+import { explainControl } from "../perform/explain-control.ts";
+import { parseSettings, readSettingsText, SETTINGS_FILE } from "../settings/load.ts";
+import type { Target } from "../settings/target.ts";
+import { addValues, placeOfEdge } from "../settings/write.ts";
+import type { EdgeToProvision, KnownOfEdge, UnsaidSettings } from "../workflows/provision-edge.ts";
+import type { Call } from "./call.ts";
 
 export interface EdgeTies {
   readonly ties: RunTies;
@@ -22,13 +22,13 @@ export interface EdgeTies {
 /** The distribution before the bucket of a destination; undefined: none stands there. */
 export async function openEdgeToProvision(
   target: Target,
-  terminal: Terminal,
+  { environment, folder }: Pick<Call, "environment" | "folder">,
   { ties, onWait }: EdgeTies,
 ): Promise<EdgeToProvision | undefined> {
   const edge = findDistribution(target);
   const { store, site, destination } = target;
   if (!edge || store.kind !== "s3") return undefined;
-  const { AWS_REGION: usual = "", AWS_DEFAULT_REGION: other = "" } = terminal.environment;
+  const { AWS_REGION: usual = "", AWS_DEFAULT_REGION: other = "" } = environment;
   const region = store.region ?? [usual, other].find((one) => one !== "");
   const wishes = toDistributionWishes(target, { edge, store, region });
   return {
@@ -36,7 +36,7 @@ export async function openEdgeToProvision(
     id: edge.id,
     wishes,
     mark: `${site}, ${destination} (${store.bucket}/${store.prefix}, Restless Courier)`.slice(0, 128),
-    settings: toUnsaid(target, { edge, means: wishes.means, terminal }),
+    settings: toUnsaid(target, { edge, means: wishes.means, environment, folder }),
     deployedWithin: edge.confirmWithin,
     onWait,
   };
@@ -46,7 +46,7 @@ export async function openEdgeToProvision(
 export async function readDomain(
   target: Target,
   edge: DistributionEdge,
-  { hide }: Terminal,
+  { hide }: Pick<Call, "hide">,
 ): Promise<string> {
   const ties = { hide, stop: () => undefined, largest: () => 0, clock: wiredClock };
   const control = await openControl(target, edge, ties);
@@ -62,11 +62,12 @@ export async function readDomain(
 interface UnsaidFacts {
   readonly edge: DistributionEdge;
   readonly means: MeansWishes;
-  readonly terminal: Terminal;
+  readonly environment: NodeJS.ProcessEnv;
+  readonly folder: string;
 }
 
 /** What deliveries want to know of a distribution, and the settings do not say. */
-function toUnsaid(target: Target, { edge, means, terminal }: UnsaidFacts): UnsaidSettings {
+function toUnsaid(target: Target, { edge, means, environment, folder }: UnsaidFacts): UnsaidSettings {
   const names = [
     ...(edge.id === "" ? ["id"] : []),
     ...(edge.query === undefined ? ["query"] : []),
@@ -76,8 +77,8 @@ function toUnsaid(target: Target, { edge, means, terminal }: UnsaidFacts): Unsai
     ...(edge.headersPolicy === undefined && means.headersPolicy ? ["headersPolicy"] : []),
   ];
   const isNowhere = target.siteRules.url === undefined;
-  const { file } = target.locate([]);
-  const shown = relative(terminal.folder, resolve(terminal.folder, file));
+  const file = resolve(folder, target.locate([])?.file ?? SETTINGS_FILE);
+  const shown = relative(folder, file);
   return {
     file: shown,
     names: isNowhere ? [...names, "url"] : names,
@@ -87,7 +88,7 @@ function toUnsaid(target: Target, { edge, means, terminal }: UnsaidFacts): Unsai
         names.flatMap((name) => (all[name] === undefined ? [] : [[name, all[name]]])),
       );
       const url = isNowhere ? { url: `https://${known.domain}` } : undefined;
-      const why = writeDown({ target, terminal, own, url }, resolve(terminal.folder, file));
+      const why = writeDown({ target, environment, own, url }, file);
       if (why === undefined) return undefined;
       return { why, lines: Object.entries({ ...own, ...url }).map(([name, value]) => `${name}: ${value}`) };
     },
@@ -105,7 +106,7 @@ const toValues = (known: KnownOfEdge): Readonly<Record<string, string | undefine
 
 interface Writing {
   readonly target: Target;
-  readonly terminal: Terminal;
+  readonly environment: NodeJS.ProcessEnv;
   /** Values of the edge. */
   readonly own: Readonly<Record<string, string>>;
   /** Of the destination. */
@@ -113,14 +114,14 @@ interface Writing {
 }
 
 /** @returns why it could not be done */
-function writeDown({ target, terminal, own, url }: Writing, file: string): string | undefined {
+function writeDown({ target, environment, own, url }: Writing, file: string): string | undefined {
   try {
     const before = readSettingsText(file) ?? "";
     const after = complete(before, { target, own, url });
     if (after === undefined)
       return "its place in the file can't be added to (an alias, or a form of its own)";
     parseSettings(after, file, {
-      environment: new Proxy(terminal.environment, { get: (all, key: string) => all[key] ?? "x" }),
+      environment: new Proxy(environment, { get: (all, key: string) => all[key] ?? "x" }),
     });
     // Beside it first: a call that dies meanwhile leaves the settings whole.
     const real = realpathSync(file);

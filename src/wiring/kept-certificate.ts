@@ -1,8 +1,7 @@
 import { hash } from "node:crypto";
 import { join } from "node:path";
-import { readChecked, writeChecked } from "../../gather/checked-file.ts";
-import type { Arguments } from "../frame/command.ts";
-import type { Terminal } from "../frame/terminal.ts";
+import { readChecked, writeChecked } from "../gather/checked-file.ts";
+import type { Call } from "./call.ts";
 import { cachePlaceOf } from "./wiring.ts";
 
 /** Key and certificate (PEM), and until when they are good, in milliseconds since 1970. */
@@ -21,11 +20,10 @@ const LEAST_MS = 7 * 86_400_000;
  */
 export async function keepCertificate(
   names: readonly string[],
-  args: Arguments,
-  terminal: Terminal,
+  call: Call,
   create: () => Promise<KeptCertificate>,
 ): Promise<KeptCertificate> {
-  const place = cachePlaceOf(args, terminal);
+  const place = cachePlaceOf(call);
   if (!place) return create();
   const file = join(place.folder, `serve-certificate-${hash("sha256", names.join(" ")).slice(0, 16)}`);
   const kept = readChecked(file, undefined);

@@ -2,33 +2,32 @@ import { randomBytes } from "node:crypto";
 import { existsSync } from "node:fs";
 import { userInfo } from "node:os";
 import { join, relative } from "node:path";
-import { findCacheFolder } from "../../system/cache-folder.ts";
-import { systemClock } from "../../adapters/clock/system-clock.ts";
-import { spareMemory, systemMachine } from "../../adapters/machine/system-machine.ts";
-import { GUARD_CODES } from "../../core/delivery/guards.ts";
-import { Pace } from "../../core/delivery/pace.ts";
-import { OperatorError } from "../../core/model/failure.ts";
-import { headOf } from "../../core/addresses/preview-name.ts";
-import { skipBelow } from "../../gather/skip-below.ts";
-import { openBuild } from "../../gather/folder-build.ts";
-import type { CachePlace } from "../../gather/hash-cache.ts";
+import { findCacheFolder } from "../system/cache-folder.ts";
+import { systemClock } from "../adapters/clock/system-clock.ts";
+import { spareMemory, systemMachine } from "../adapters/machine/system-machine.ts";
+import { GUARD_CODES } from "../core/delivery/guards.ts";
+import { Pace } from "../core/delivery/pace.ts";
+import { OperatorError } from "../core/model/failure.ts";
+import { headOf } from "../core/addresses/preview-name.ts";
+import { skipBelow } from "../gather/skip-below.ts";
+import { openBuild } from "../gather/folder-build.ts";
+import type { CachePlace } from "../gather/hash-cache.ts";
+import { countWrites, gateWrites, noteLargest, type LargestSeen, type WriteGate } from "../perform/gate.ts";
+import { createRetry, withRetries, type RetryTools } from "../perform/retry.ts";
+import type { BuildSource } from "../ports/build-source.ts";
+import type { Clock } from "../ports/clock.ts";
+import { createTally, type ObjectStore } from "../ports/object-store.ts";
+import { assertMade, buildFolderOf, chooseGeneral, chooseTarget } from "../settings/destination.ts";
+import type { GeneralTarget, Target } from "../settings/target.ts";
 import {
-  countWrites,
-  gateWrites,
-  noteLargest,
-  type LargestSeen,
-  type WriteGate,
-} from "../../perform/gate.ts";
-import { createRetry, withRetries, type RetryTools } from "../../perform/retry.ts";
-import type { BuildSource } from "../../ports/build-source.ts";
-import type { Clock } from "../../ports/clock.ts";
-import { createTally, type ObjectStore } from "../../ports/object-store.ts";
-import { assertMade, buildFolderOf, chooseGeneral, chooseTarget } from "../../settings/destination.ts";
-import type { GeneralTarget, Target } from "../../settings/target.ts";
-import { loadSettings, parseSettings, SETTINGS_FILE } from "../../settings/load.ts";
-import type { Author, Delivery, PreviewPlace, Run, Stay } from "../../workflows/run.ts";
-import { isSet, list, text, type Arguments } from "../frame/command.ts";
-import { clean, type Terminal } from "../frame/terminal.ts";
+  loadSettings,
+  parseSettings,
+  SETTINGS_FILE,
+  takeSettings,
+  type LoadedSettings,
+} from "../settings/load.ts";
+import type { Author, Delivery, PreviewPlace, Run, Stay } from "../workflows/run.ts";
+import type { Call } from "./call.ts";
 import { openEdges, openRuleKeeper, openStore, openVisitors, type RunTies, type StoreTools } from "./open.ts";
 
 /** The clock of this machine, for commands that run until they are stopped. */
@@ -42,45 +41,28 @@ export interface RunTools extends Pick<Run, "report" | "interruption"> {
 }
 
 /** The destination that the call and the settings mean. Throws `edge-unmade`. */
-export function readTarget(args: Arguments, terminal: Terminal): Target {
-  const target = readUnmade(args, terminal);
+export function readTarget(call: Call): Target {
+  const target = readUnmade(call);
   assertMade(target);
   return target;
 }
 
 /** The same where its distribution need not be made yet. */
-export function readUnmade(args: Arguments, terminal: Terminal): Target {
-  const file = text(args, "settings") ?? SETTINGS_FILE;
-  return chooseTarget(
-    loadSettings(file, terminal),
-    { to: text(args, "to"), build: text(args, "build"), preview: previewOf(args, terminal) },
-    terminal.folder,
-  );
-}
+export const readUnmade = (call: Call): Target => chooseTarget(readSettings(call), call, call.folder);
 
-/** The preview that a call means; undefined: none. In CI its name need not be said: it is the branch. */
-function previewOf(args: Arguments, { ci }: Terminal): string | undefined {
-  const name = text(args, "preview");
-  if (name !== "") return name;
-  const branch = ci?.branch ?? "";
-  if (branch !== "") return branch;
-  throw new OperatorError("usage", {
-    reason: "--preview: what is it called? Only in CI the branch is known",
-    command: "deliver",
-  });
-}
+/** The settings that a call names or brings. */
+const readSettings = (call: Call): LoadedSettings =>
+  typeof call.settings === "object"
+    ? takeSettings(call.settings, call)
+    : loadSettings(call.settings ?? SETTINGS_FILE, call);
 
 /** The settings that are named, or those that are there; none are needed where the call names the build. */
-export function readGeneral(args: Arguments, terminal: Terminal): GeneralTarget {
-  const { folder } = terminal;
-  const file = text(args, "settings") ?? SETTINGS_FILE;
-  const preview = previewOf(args, terminal);
-  const options = { to: text(args, "to"), build: text(args, "build"), preview };
-  const isThere = file !== SETTINGS_FILE || existsSync(join(folder, SETTINGS_FILE));
-  if (isThere || options.build === undefined)
-    return chooseGeneral(loadSettings(file, terminal), options, folder);
+export function readGeneral(call: Call): GeneralTarget {
+  const { folder, settings = SETTINGS_FILE } = call;
+  const isThere = settings !== SETTINGS_FILE || existsSync(join(folder, SETTINGS_FILE));
+  if (isThere || call.build === undefined) return chooseGeneral(readSettings(call), call, folder);
   const parsed = parseSettings("site: '-'\ndestinations: {}\n", "the defaults", { environment: {} });
-  return chooseGeneral({ ...parsed, folder }, options, folder);
+  return chooseGeneral({ ...parsed, folder }, call, folder);
 }
 
 /** The settings of a destination, and what a run there works with. */
@@ -91,32 +73,22 @@ export interface Wired<S extends Stay> {
 
 /** Puts together what a run works with; with `open.ts` the only place that knows the adapters. */
 export async function wireDestination(
-  args: Arguments,
-  terminal: Terminal,
+  call: Call,
   tools: RunTools,
-  target = readTarget(args, terminal),
+  target = readTarget(call),
 ): Promise<Wired<Stay>> {
-  return { target, stay: await wireStay(target, args, terminal, tools) };
+  return { target, stay: await wireStay(target, call, tools) };
 }
 
 /** The same with the build of that destination. */
-export async function wireDelivery(
-  args: Arguments,
-  terminal: Terminal,
-  tools: RunTools,
-): Promise<Wired<Delivery>> {
-  const target = readTarget(args, terminal);
+export async function wireDelivery(call: Call, tools: RunTools): Promise<Wired<Delivery>> {
+  const target = readTarget(call);
   // Said before anything is opened.
   buildFolderOf(target);
-  const { ci } = terminal;
-  // What the service says of its run is said of the build that it has made, and of nothing else.
-  const told = {
-    ...(ci?.sequence ? { sequence: ci.sequence } : {}),
-    ...(ci?.commit ? { commit: ci.commit } : {}),
-  };
-  const stay = await wireStay(target, { ...told, ...args }, terminal, tools);
+  const { commit = call.ofBuild?.commit, sequence = call.ofBuild?.sequence } = call;
+  const stay = await wireStay(target, { ...call, commit, sequence }, tools);
   // Last, since an archive is unpacked here and only the run itself clears that away.
-  const { source } = await openBuildOf(target, args, terminal);
+  const { source } = await openBuildOf(target, call);
   return { target, stay: { ...stay, source } };
 }
 
@@ -126,22 +98,20 @@ const VERY_MANY = 10_000;
 /** The build of a destination. Throws `usage` where nobody says which it is, `no-build`. */
 export async function openBuildOf(
   target: Pick<Target, "buildFolder" | "projectFolder" | "added">,
-  args: Arguments,
-  terminal: Terminal,
+  call: Call,
 ): Promise<{ readonly folder: string; readonly source: BuildSource }> {
   const folder = buildFolderOf(target);
   // A build that the call names, and that stands elsewhere, was not made from the sources here.
-  const isOther =
-    text(args, "build") !== undefined && relative(target.projectFolder, folder).startsWith("..");
+  const isOther = call.build !== undefined && relative(target.projectFolder, folder).startsWith("..");
   const projectFolder = isOther ? undefined : target.projectFolder;
   return {
     folder,
     source: await openBuild(folder, {
-      cache: cachePlaceOf(args, terminal),
+      cache: cachePlaceOf(call),
       projectFolder,
       added: target.added,
       onScanned: (files) => {
-        if (files > VERY_MANY) spareMemory();
+        if (call.ownsProcess && files > VERY_MANY) spareMemory();
       },
     }),
   };
@@ -149,16 +119,16 @@ export async function openBuildOf(
 
 async function wireStay(
   target: Target,
-  args: Arguments,
-  { redact, environment }: Terminal,
+  call: Call,
   { report, interruption, ties, largest }: RunTools,
 ): Promise<Stay> {
   const { destination, siteRules, safety } = target;
   const tally = createTally();
   const gate: WriteGate = { assertOurs: undefined };
   const pace = new Pace();
-  const author = readAuthor(args, { redact, environment });
-  const allowed = readAllowed(list(args, "allow"));
+  const { redact } = call;
+  const author = readAuthor(call);
+  const allowed = readAllowed(call.allow);
   const retries: RetryTools = {
     clock: systemClock,
     report,
@@ -220,12 +190,8 @@ const createRunName = (): string =>
   `${new Date().toISOString().replace(/[-:]|\.\d+Z/g, "")}-${randomBytes(4).toString("hex")}`;
 
 /** Who delivers. Read when it is written down: by then a secret of a profile, which somebody put into a note, is known. */
-function readAuthor(
-  args: Arguments,
-  { redact, environment }: Pick<Terminal, "redact" | "environment">,
-): Author {
-  const [note, commit] = [text(args, "note"), text(args, "commit")];
-  const sequence = readSequence(text(args, "sequence"));
+function readAuthor({ redact, environment, note, commit, ...said }: Call): Author {
+  const sequence = readSequence(said.sequence);
   const by = readUser(environment);
   const author: Author = {
     get by() {
@@ -269,14 +235,8 @@ function readAllowed(codes: readonly string[]): Set<string> {
 }
 
 /** Where what was read of a build is kept; nowhere without a home. */
-export function cachePlaceOf(args: Arguments, { environment, say }: Terminal): CachePlace | undefined {
+export function cachePlaceOf({ environment, onDamaged = () => undefined }: Call): CachePlace | undefined {
   const folder = findCacheFolder(environment);
   if (folder === undefined) return undefined;
-  return {
-    folder,
-    nowMs: systemClock.now().getTime(),
-    onDamaged: (file) => {
-      if (isSet(args, "verbose")) say(`the cache ${clean(file)} is damaged: every file is read anew\n`);
-    },
-  };
+  return { folder, nowMs: systemClock.now().getTime(), onDamaged };
 }

@@ -1,17 +1,15 @@
-import type { ReleaseName } from "../../core/history/release-names.ts";
-import { createAddedBuild } from "../../gather/folder-build.ts";
-import { createRetry, withRetries } from "../../perform/retry.ts";
-import type { Target } from "../../settings/target.ts";
-import type { Stay } from "../../workflows/run.ts";
-import type { Elsewhere } from "../../workflows/take-over.ts";
-import type { Arguments } from "../frame/command.ts";
-import type { Terminal } from "../frame/terminal.ts";
+import type { ReleaseName } from "../core/history/release-names.ts";
+import { createAddedBuild } from "../gather/folder-build.ts";
+import { createRetry, withRetries } from "../perform/retry.ts";
+import type { Target } from "../settings/target.ts";
+import type { Stay } from "../workflows/run.ts";
+import type { Elsewhere } from "../workflows/take-over.ts";
+import type { Call } from "./call.ts";
 import { openStore, type RunTies } from "./open.ts";
 import { readTarget } from "./wiring.ts";
 
 interface TakingCall {
-  readonly args: Arguments;
-  readonly terminal: Terminal;
+  readonly call: Call;
   readonly stay: Stay;
   readonly target: Target;
 }
@@ -19,13 +17,13 @@ interface TakingCall {
 /** Opens the store that a release of another destination, or of a preview, stands in. */
 export async function withElsewhere<T>(
   name: ReleaseName,
-  { args, terminal, stay, target }: TakingCall,
+  { call, stay, target }: TakingCall,
   ties: RunTies,
   task: (elsewhere: Omit<Elsewhere, "isThroughHere">) => Promise<T>,
 ): Promise<T> {
   const { run, place } = stay;
   const to = name.destination ?? target.destination;
-  const source = readTarget({ ...args, to, preview: name.preview }, terminal);
+  const source = readTarget({ ...call, to, preview: name.preview });
   const { requests } = place.tally;
   const retries = { clock: run.clock, report: run.report, countRetry: () => (requests.retried += 1) };
   const tools = {

@@ -1,9 +1,10 @@
 import { isAbsolute, join, resolve } from "node:path";
-import { findLogFiles, type LogFile } from "../../gather/read-logs.ts";
-import { createRetry, withRetries } from "../../perform/retry.ts";
-import type { PlacedStore, Target } from "../../settings/target.ts";
-import type { Stay } from "../../workflows/run.ts";
-import { listLogs } from "../../workflows/traffic.ts";
+import { findLogFiles, type LogFile } from "../gather/read-logs.ts";
+import { spareMemory } from "../adapters/machine/system-machine.ts";
+import { createRetry, withRetries } from "../perform/retry.ts";
+import type { PlacedStore, Target } from "../settings/target.ts";
+import type { Stay } from "../workflows/run.ts";
+import { listLogs } from "../workflows/traffic.ts";
 import { openStore, type RunTies } from "./open.ts";
 
 /** Which logs a call means. */
@@ -16,13 +17,14 @@ export interface LogsWish {
   readonly folder: string;
 }
 
-/** Hands over the logs that are named: files first, then those of the store. */
+/** Hands over the logs that are named: files first, then those of the store. The process takes little memory from here on, however long they are. */
 export async function withLogs<T>(
   { names, fromStore, folder }: LogsWish,
   { run, place }: Stay,
   { target, ties }: { readonly target: Target; readonly ties: RunTies },
   task: (logs: AsyncIterable<LogFile>) => Promise<T>,
 ): Promise<T> {
+  spareMemory();
   const files = findLogFiles(
     names.map((name) => (name === "-" ? name : resolve(folder, name))),
     () => process.stdin,

@@ -38,6 +38,12 @@ export function createRedactor(environment: NodeJS.ProcessEnv): Redactor {
   };
 }
 
+/** Plain data with all its texts redacted; numbers are left as they are, and what JSON does not carry is gone. */
+export const redactAll = <T>(value: T, redact: Redactor["redact"]): T =>
+  JSON.parse(JSON.stringify(value), (_, part: unknown) =>
+    typeof part === "string" ? redact(part) : part,
+  ) as T;
+
 const PROXY_NAME = /^(https?|all)_proxy$/i;
 
 /** The password in a proxy's address, as it stands there and as it is sent; it may be short. */
