@@ -65,6 +65,7 @@ export default tseslint.config(
         setTimeout: "readonly",
         clearTimeout: "readonly",
         performance: "readonly",
+        AbortController: "readonly",
       },
     },
     rules: {

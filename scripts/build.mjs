@@ -26,7 +26,7 @@ rmSync("dist", { recursive: true, force: true });
 const program = await build({
   ...common,
   alias,
-  entryPoints: ["src/cli/run.ts"],
+  entryPoints: ["src/program.ts"],
   outfile: "dist/program.cjs",
   format: "cjs",
   define: { "import.meta.url": "here", __VERSION__: JSON.stringify(version) },
@@ -42,7 +42,11 @@ if (far >= 0)
   throw new Error(`the program must be ASCII: ${text.subarray(far - 60, far + 20).toString("utf8")}`);
 const { metafile: rest } = await build({
   ...common,
-  entryPoints: { main: "src/main.ts", "reading-thread": "src/gather/reading-thread.ts" },
+  entryPoints: {
+    main: "src/main.ts",
+    library: "src/package-entry.ts",
+    "reading-thread": "src/gather/reading-thread.ts",
+  },
   outdir: "dist",
   splitting: true,
   format: "esm",

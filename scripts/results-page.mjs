@@ -22,7 +22,7 @@ export function toResultsPage(page, schemas) {
 }
 
 /** Every constant of the results: its own comment, and those of its fields as a tree. */
-function readComments() {
+export function readComments() {
   const constants = new Map();
   for (const name of readdirSync(FOLDER).filter((file) => file.endsWith(".ts"))) {
     const path = join(FOLDER, name);

@@ -15,7 +15,7 @@ if ((args[0] === "--version" || args[0] === "-V") && args.length === 1) {
   // What a command compiles is kept under its name, so that none pays for the others.
   const name = /^[a-z]+$/.exec(args[0] ?? "help")?.[0] ?? "other";
   const folder = findCacheFolder(process.env);
-  const program = runKept<typeof import("./cli/run.ts")>(
+  const program = runKept<typeof import("./program.ts")>(
     new URL("./program.cjs", import.meta.url),
     folder === undefined ? undefined : `${folder}/compiled`,
     [name, "other"],

@@ -1,7 +1,11 @@
-import { execFileSync, spawnSync } from "node:child_process";
+import { execFileSync, spawn, spawnSync } from "node:child_process";
+import { once } from "node:events";
 import { chownSync, copyFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync, statSync, symlinkSync } from "node:fs"; // prettier-ignore
 import { join, resolve } from "node:path";
+import * as library from "../../src/library/index.ts";
+import type { Settings } from "../../src/library/index.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { AT_ONCE, RunningSandbox, type Outcome } from "../support/program.ts";
 
 const LEFT_BEHIND = new Set(["node_modules", "dist", ".git"]);
 const IS_WINDOWS = process.platform === "win32";
@@ -15,7 +19,13 @@ const npm = (folder: string, args: readonly string[], user: typeof USER = {}): s
     cwd: folder,
     encoding: "utf8",
     shell: IS_WINDOWS,
-    env: { ...process.env, NODE_OPTIONS: "", HOME: folder, npm_config_cache: join(folder, ".npm") },
+    env: {
+      ...process.env,
+      NODE_OPTIONS: "",
+      HOME: folder,
+      npm_config_cache: join(folder, ".npm"),
+      npm_config_update_notifier: "false",
+    },
   });
 
 /** The package as `npm pack` makes it of a clean clone. */
@@ -29,8 +39,12 @@ function packClone(): string {
   return join(clone, printed.at(-1) ?? "");
 }
 
+let tarball = "";
+beforeAll(() => {
+  tarball = packClone();
+});
+
 test("packed from a clean clone, the package works by itself for a user without rights, and installs nothing else", () => {
-  const tarball = packClone();
   const place = temporaryFolder("installed");
   const packed = join(place, "package.tgz");
   copyFileSync(tarball, packed);
@@ -75,3 +89,102 @@ test("packed from a clean clone, the package works by itself for a user without 
   const kB = (bytes: number): string => `${Math.round(bytes / 1000)} kB`;
   process.stdout.write(`the package: ${kB(statSync(packed).size)}; --help in ${Math.round(Math.min(...starts))} ms\n`); // prettier-ignore
 });
+
+/** Settings of all kinds. */
+const WHOLE: Settings = {
+  site: "Pelican Sound Ferries",
+  build: { folder: "dist", exclude: ["**/*.map"], clientRoutes: true },
+  addresses: { pages: ["folder"] },
+  freshness: [{ files: "timetables/**", browser: "1m", edge: "1h" }],
+  headers: [{ files: "downloads/**", set: { "Content-Disposition": "attachment" } }],
+  redirects: [{ address: "/latest", leadsTo: "/news/", kind: "permanent" }],
+  destinations: {
+    web: {
+      url: "https://www.pelicansound.example",
+      store: { kind: "s3", bucket: "ferries", region: "eu-west-1", readers: "edge-only" },
+      edge: { kind: "distribution", id: "EXAMPLE0000001", query: "ignored", headers: { "X-Frame-Options": "DENY" } },
+      retain: { releases: 5, for: "14d" },
+      guards: { vanish: "25%" },
+    },
+    staging: {
+      store: { kind: "folder", folder: "/srv/www" },
+      edge: [{ kind: "purge", nodes: ["http://127.0.0.1:8460"], confirm: "off" }],
+      previews: { address: "https://{name}.preview.pelicansound.example" },
+    },
+  },
+}; // prettier-ignore
+
+/** A project with nothing in it but the package, and what examples need besides. */
+function installLibrary(folder: string): void {
+  npm(folder, ["init", "--yes"]);
+  npm(folder, ["install", tarball]);
+  for (const name of ["esbuild", "@types/node", "undici-types"]) {
+    mkdirSync(join(folder, "node_modules", name, ".."), { recursive: true });
+    symlinkSync(resolve("node_modules", name), join(folder, "node_modules", name), "junction");
+  }
+  cpSync(join(folder, "node_modules/restless-courier/examples"), folder, { recursive: true });
+}
+
+test("the examples type-check against the packed package in an empty folder, and what it does not take is refused", () => {
+  const folder = temporaryFolder("typed");
+  installLibrary(folder);
+  const check = (...files: string[]): string[] =>
+    spawnSync(
+      process.execPath,
+      [resolve("node_modules/typescript/bin/tsc"), "--noEmit", "--checkJs", "--strict", "--exactOptionalPropertyTypes", "--module", "nodenext", "--target", "es2023", "--lib", "es2023", "--types", "node", ...files],
+      { cwd: folder, encoding: "utf8" },
+    ).stdout.split("\n").filter((line) => line !== "");
+  expect(check("after-build.mjs", "preview-branch.mjs")).toEqual([]);
+  writeFiles(folder, {
+    "wrong.mts": [
+      'import { deliver, redeliver, type Settings } from "restless-courier";',
+      `const settings: Settings = ${JSON.stringify(WHOLE)};`,
+      "const { counts, invalidation } = await deliver({ settings, signal: new AbortController().signal });",
+      "export const sums: readonly [number, string[]] = [counts.new, invalidation.owed];",
+      "void deliver({ settings: 5 });",
+      'void deliver({ alow: ["vanish"] });',
+      'void deliver({ allow: ["everything"] });',
+      "void redeliver({});",
+      'void deliver({ onEvent: (event) => event.event === "step" && event.seconds });',
+      'export const other: Settings = { site: "Ferries", destinations: { web: { store: { kind: "ftp" } } } };',
+    ].join("\n"),
+  });
+  expect(check("wrong.mts").map((line) => Number(/^wrong\.mts\((\d+),/.exec(line)?.[1] ?? 0)).filter((line) => line > 0)).toEqual([5, 6, 7, 8, 9, 10]);
+}, 240_000); // prettier-ignore
+
+test("the example after a build delivers the demo's site, stops well, and goes on from there; another makes a preview", async () => {
+  const sandbox = await RunningSandbox.start();
+  const { edge, pops, purgeToken, accessKeyId, secretAccessKey } = sandbox.facts;
+  const more = `    url: ${edge}\n    previews: { prefix: "previews/{name}/", address: "http://{name}.preview.localhost:${new URL(edge).port}" }\n    edge: { kind: purge, nodes: ${JSON.stringify(pops)}, token: ${purgeToken}, query: ignored, ${AT_ONCE} }`;
+  const folder = temporaryFolder("scripted");
+  installLibrary(folder);
+  const names = execFileSync(process.execPath, ["-p", 'import("restless-courier").then((all) => console.log(Object.keys(all).sort().join(" "))), ""'], { cwd: folder, encoding: "utf8", env: { ...process.env, NODE_OPTIONS: "" } });
+  expect(names.trim().split(" ")).toEqual(Object.keys(library).sort());
+  cpSync("demo/builds/1", join(folder, "dist"), { recursive: true });
+  writeFiles(folder, { "courier.yaml": sandbox.settings("dist", more), "src/app.js": "console.log('all ferries run');" });
+  const call = async (script: string, args: readonly string[], stopAt?: RegExp): Promise<Outcome> => {
+    const child = spawn(process.execPath, [script, ...args], {
+      cwd: folder,
+      stdio: ["ignore", "pipe", "pipe"],
+      env: { ...process.env, NODE_OPTIONS: "", HOME: folder, AWS_ACCESS_KEY_ID: accessKeyId, AWS_SECRET_ACCESS_KEY: secretAccessKey },
+    });
+    const said = { stdout: "", stderr: "" };
+    child.stdout.setEncoding("utf8").on("data", (text: string) => {
+      said.stdout += text;
+      if (stopAt?.test(said.stdout)) child.kill("SIGINT");
+    });
+    child.stderr.setEncoding("utf8").on("data", (text: string) => (said.stderr += text));
+    const [exit] = (await once(child, "close")) as [number];
+    return { exit, ...said };
+  };
+  expect(await call("after-build.mjs", ["practice"], /stock: /)).toMatchObject({ exit: 130, stderr: expect.stringContaining("the same call goes on from there") as string });
+  expect((await fetch(`${edge}/`)).status).toBe(404);
+  const done = await call("after-build.mjs", ["practice"]);
+  expect(done).toMatchObject({ exit: 0, stderr: "", stdout: expect.stringMatching(/59 files[^]*switch: \d+ steps[^]*release 1 at http/) as string });
+  expect(await (await fetch(`${edge}/`)).text()).toBe(readFileSync("demo/builds/1/index.html", "utf8"));
+  expect(await call("after-build.mjs", [])).toMatchObject({ exit: 0, stdout: expect.stringContaining("nothing to do after release 1") as string });
+  expect(await call("after-build.mjs", ["elsewhere"])).toMatchObject({ exit: 1, stderr: expect.stringContaining("destination-unknown: ") as string });
+  const shown = await call("preview-branch.mjs", ["spring/fares"]);
+  expect(shown).toMatchObject({ exit: 0, stderr: "", stdout: expect.stringMatching(/^http\S+spring-fares\S* until \d{4}-/) as string });
+  await sandbox.stop();
+}, 120_000); // prettier-ignore
