@@ -18,8 +18,8 @@ function show(event) {
     case "phase":
       if (event.state === "started") console.log(`${event.phase}: ${event.steps} steps`);
       break;
-    case "refused":
-      for (const { path = "the build", message } of event.problems) console.error(`${path}: ${message}`);
+    case "retry":
+      console.error(`could not ${event.action} (${event.why}), again in ${event.waitMs} ms`);
       break;
     case "warning":
       console.error(`warning: ${event.message}`);
