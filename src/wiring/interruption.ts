@@ -34,8 +34,10 @@ export function followSignal(signal: AbortSignal | undefined): Interruptible {
   let grace: NodeJS.Timeout | undefined;
   const waiting = new Set<(error: OperatorError) => void>();
   const late = new Set<(error: OperatorError) => void>();
-  const toStopped = (cause: unknown = signal?.reason): OperatorError =>
-    new OperatorError(signal?.reason instanceof Stopped ? signal.reason.code : "interrupted", {}, {}, cause);
+  const toStopped = (): OperatorError => {
+    const reason: unknown = signal?.reason;
+    return new OperatorError(reason instanceof Stopped ? reason.code : "interrupted", {}, {}, reason);
+  };
   const stop = (): void => {
     for (const reject of waiting) reject(toStopped());
     const before = reads;
@@ -59,7 +61,7 @@ export function followSignal(signal: AbortSignal | undefined): Interruptible {
     orStop: (work) => orReject(work, waiting),
     orGiveUp: (run) => orReject(run, late),
     stop: () => reads.signal,
-    explain: (error) => (signal?.aborted === true && isOfStop(error) ? toStopped(error) : error),
+    explain: (error) => (signal?.aborted === true && isOfStop(error) ? toStopped() : error),
     end: () => {
       clearTimeout(grace);
       signal?.removeEventListener("abort", stop);
