@@ -40,9 +40,8 @@ try {
     signal: stop.signal,
     onEvent: show,
   });
-  console.log(
-    release === previous ? `nothing to do after release ${release}` : `release ${release} at ${url}`,
-  );
+  if (release === previous) console.log(`nothing to do after release ${release}`);
+  else console.log(`release ${release}${url === undefined ? "" : ` at ${url}`}`);
   if (invalidation.owed.length > 0)
     console.error(`not confirmed yet, the next run asks again: ${invalidation.owed.join(" ")}`);
 } catch (error) {
