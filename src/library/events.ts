@@ -1,7 +1,8 @@
-import type { PhaseName } from "../core/model/plan.ts";
+import type { PhaseName, PlannedPhase } from "../core/model/plan.ts";
 import type { DeliveryEvent } from "../ports/reporter.ts";
 import { toProblemResult } from "../results/problem.ts";
 import { showAction } from "../words/actions.ts";
+import { showTask } from "../words/phases.ts";
 import { showEdgeWait } from "../words/edges.ts";
 import { showWarning } from "../words/warnings.ts";
 import type { DeliveryResult, ProblemResult, VerifyResult } from "./schema-types.ts";
@@ -19,6 +20,10 @@ export type CourierEvent =
       readonly bytes: number;
       readonly objects: number;
     }
+  /** Something that may take a while begins or has ended: reading, or asking the site as visitors do. */
+  | { readonly event: "task"; readonly task: string; readonly state: "started" | "ended" }
+  /** All phases that are about to be gone through, in their order, with their steps and the bytes to send. */
+  | { readonly event: "planned"; readonly phases: readonly PlannedPhase[] }
   /** A phase of the order of effects begins, with so many steps. */
   | {
       readonly event: "phase";
@@ -65,6 +70,8 @@ export function toCourierEvent(event: DeliveryEvent): CourierEvent {
   switch (event.event) {
     case "warning":
       return { event: "warning", code: event.warning.code, message: showWarning(event.warning) };
+    case "task":
+      return { ...event, task: showTask(event.task) };
     case "retry":
       return { ...event, action: showAction(event.action) };
     case "edge": {

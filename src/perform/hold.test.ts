@@ -46,7 +46,7 @@ test("a hold that nobody renews is taken after its lease, and its owner notices 
   const first = await takeHold(toolsOf(store, "first"), NOW);
   const began = nowMs;
   const second = await takeHold(toolsOf(store, "second"), { work: "deliver", queueSeconds: 60 });
-  expect(told.at(-1)).toMatch(/^waiting for deliver by harbour on first, process 1, since 1970-/);
+  expect(told.at(-1)).toMatch(/^waiting for deliver, run by harbour on first \(process 1, since 1970-/);
   expect(nowMs - began).toBeGreaterThanOrEqual(30_000);
   expect(nowMs - began).toBeLessThan(33_000);
   await expect(first.assertOurs()).rejects.toMatchObject({ code: "hold-lost" });

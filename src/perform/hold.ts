@@ -83,7 +83,7 @@ export async function takeHold(tools: HoldTools, wish: HoldWish): Promise<HeldDe
           taken,
           seen && { etag: seen.etag, isReleased: seen.hold?.isReleased === true },
         );
-    } else if (now - began >= wish.queueSeconds * 1000) throw toHeld(seen.hold);
+    } else if (now - began >= wish.queueSeconds * 1000) throw toHeld(seen.hold, wish.queueSeconds);
     else if (!isTold) {
       isTold = true;
       report({ event: "warning", warning: { code: "queued", hold: seen.hold } });
@@ -345,6 +345,7 @@ const readClocks = (clock: Clock): ClockReading => ({
   wallMs: clock.now().getTime(),
 });
 
-function toHeld(hold: Hold | undefined): OperatorError {
-  return new OperatorError("held", { hold, lease: hold?.leaseSeconds ?? 30 });
+/** @param queued how long it was waited for, in seconds */
+function toHeld(hold: Hold | undefined, queued: number): OperatorError {
+  return new OperatorError("held", { hold, queued, lease: hold?.leaseSeconds ?? 30 });
 }

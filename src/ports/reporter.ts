@@ -1,7 +1,8 @@
 import type { EdgeWait } from "../core/model/edge.ts";
 import type { StoreAction } from "../core/model/store-action.ts";
 import type { Warning } from "../core/model/warning.ts";
-import type { PhaseName } from "../core/model/plan.ts";
+import type { PhaseName, PlannedPhase } from "../core/model/plan.ts";
+import type { Task } from "../core/model/task.ts";
 import type { Problem } from "../core/model/problem.ts";
 
 /** What a run tells while it goes on. The terminal, the NDJSON output and the tests listen to the same events; words come last. */
@@ -13,6 +14,9 @@ export type DeliveryEvent =
       readonly bytes: number;
       readonly objects: number;
     }
+  | { readonly event: "task"; readonly task: Task; readonly state: "started" | "ended" }
+  /** All that is about to be done, in its order; told before the first write. */
+  | { readonly event: "planned"; readonly phases: readonly PlannedPhase[] }
   | {
       readonly event: "phase";
       readonly phase: PhaseName;

@@ -78,8 +78,10 @@ test("chunks of earlier releases are told with the last release that had them; w
   stage.store.tamper("theirs.txt", "theirs");
   const { warnings: told, counts } = await compare(stage.delivery(site("three")), { all: false });
   expect(told).toEqual([
-    expect.stringContaining("changed or removed by other means since release 3: index.html"),
-    "not ours, left alone: theirs.txt",
+    expect.stringContaining(
+      "changed or removed outside this tool since release 3; a delivery restores them: index.html",
+    ),
+    "foreign, not delivered by this tool; left alone: theirs.txt",
   ]);
   expect([counts.drifted, counts.foreign]).toEqual([1, 1]);
 });

@@ -63,8 +63,12 @@ test("what others changed since is found by its bytes and by its headers, mended
   stage.store.tamper("logo.svg", "<svg/>", { "content-type": "text/plain" });
   const mended = await stage.deliver(files);
   expect(mended.changes.map(({ key, change, reason }) => [key, change, reason])).toEqual([
-    ["index.html", "drifted", "changed by other means"],
-    ["logo.svg", "drifted", "headers: cache-control, content-type; changed by other means"],
+    ["index.html", "drifted", "somebody changed it outside this tool"],
+    [
+      "logo.svg",
+      "drifted",
+      "other headers: cache-control, content-type; somebody changed it outside this tool",
+    ],
   ]);
   expect([mended.bytes.sent, await stage.text("index.html")]).toEqual([4, "ours"]);
   await stage.redeliver("0");

@@ -31,6 +31,8 @@ import {
 import type { BuildSource } from "../ports/build-source.ts";
 import { ControlError } from "../ports/distribution.ts";
 import { lookAtOriginal } from "./original.ts";
+import type { Reporter } from "../ports/reporter.ts";
+import { whileTold } from "./while-told.ts";
 import { needsOf, type Delivery, type Place, type Safety, type Stay } from "./run.ts";
 
 /** What is to stand at a destination, what stands, and what is to be done: all that `compare` prints and `deliver` carries out. */
@@ -50,9 +52,11 @@ export interface BuildOutlook extends Outlook<ExplainedParcel> {
 export async function planOutlook(delivery: Delivery): Promise<BuildOutlook> {
   const { run, place, source } = delivery;
   // It scans before it returns: where there is no build nobody is asked.
-  const reading = source.read(place.siteRules.exclude);
-  // Both to their end, so that a failure of one leaves no call behind that goes on trying.
-  const [read, asked] = await Promise.allSettled([reading, readDestination(place.store, place.destination)]);
+  const [read, asked] = await whileTold(run.report, { code: "read", what: "build" }, () => {
+    const reading = source.read(place.siteRules.exclude);
+    // Both to their end, so that a failure of one leaves no call behind that goes on trying.
+    return Promise.allSettled([reading, readDestination(place.store, place.destination)]);
+  });
   if (read.status === "rejected") throw read.reason;
   if (asked.status === "rejected") throw asked.reason;
   const build = read.value;
@@ -159,7 +163,7 @@ export async function decideOutlook(
     edgeDrifts: await findDrift(place, wanted, state),
     sequence: run.author.sequence,
     // Asked only when something is about to be written: an unchanged build costs no request more.
-    exposedAt: before.changes.length > 0 ? await findExposure(place, state) : undefined,
+    exposedAt: before.changes.length > 0 ? await findExposure(run.report, place, state) : undefined,
   };
   return decideDelivery({ ...facts, olderWaybills: await readOlderWaybills(store, facts) });
 }
@@ -184,6 +188,7 @@ async function findDrift(
 
 /** Where anybody may read our records: from the store, unsigned, or at the site's address, through whatever reads it there. */
 async function findExposure(
+  report: Reporter,
   { store, visitors, siteRules }: Place,
   { pointerHash }: DestinationState,
 ): Promise<"store" | "site" | undefined> {
@@ -191,7 +196,11 @@ async function findExposure(
   // Who may read a folder is up to its web server.
   const isFolder = store.location.bucket === "";
   if (!isFolder && (await store.isPublic(POINTER_KEY))) return "store";
-  const answer = await visitors?.ask(siteRules.addressRules.basePath + POINTER_KEY);
+  if (!visitors) return undefined;
+  const address = siteRules.addressRules.basePath + POINTER_KEY;
+  // Who does not answer may take seconds.
+  const task = { code: "ask", url: siteRules.url ?? "", addresses: 1 } as const;
+  const answer = await whileTold(report, task, () => visitors.ask(address));
   const isOurs = answer?.status === 200 && answer.hash === pointerHash;
   return isOurs ? "site" : undefined;
 }

@@ -14,6 +14,7 @@ import type { PublicSite } from "../ports/public-site.ts";
 import type { Clock } from "../ports/clock.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
 import type { Visit } from "./run.ts";
+import { whileTold } from "./while-told.ts";
 
 export interface VerifyOptions {
   /** How many addresses are asked for at most, besides what changed last. */
@@ -62,10 +63,14 @@ export async function verify(
   };
   const checks = selectChecks({ current, older, sample, unused, ...rest });
   const counted = count(visitors);
-  const symptoms = await findAll(checks, counted.site, {
-    ...{ current, older, state, url, clock: run.clock },
-    expectedHeaders: { ...current.edgeRules?.headers, ...expectedHeaders },
-  });
+  const addresses = [...new Set(checks.map(({ address }) => address))].sort(byText);
+  const task = { code: "ask", url, addresses: addresses.length } as const;
+  const symptoms = await whileTold(run.report, task, () =>
+    findAll(checks, counted.site, {
+      ...{ current, older, state, url, clock: run.clock },
+      expectedHeaders: { ...current.edgeRules?.headers, ...expectedHeaders },
+    }),
+  );
   const findings = explainSymptoms(dedupe(symptoms), {
     contents: new Set(checks.filter(({ kind }) => kind === "content").map(({ address }) => address)).size,
     lookOf: await lookAtStore(store, symptoms, state),
@@ -73,7 +78,6 @@ export async function verify(
     basePath: addressRules.basePath,
     indexName: addressRules.indexName,
   });
-  const addresses = [...new Set(checks.map(({ address }) => address))].sort(byText);
   return {
     ...{ site, destination, release: current.release, url, addresses },
     checked: addresses.length,

@@ -12,6 +12,7 @@ import {
   toWaybill,
   type NextReleaseFacts,
 } from "../core/delivery/record.ts";
+import { listPlannedPhases } from "../core/delivery/planned-phases.ts";
 import { judgeProbe, selectProbe } from "../core/delivery/probe.ts";
 import { selectUnrecorded, strikeConfirmed } from "../core/edges/owed.ts";
 import { selectClearable } from "../core/history/retention.ts";
@@ -29,6 +30,7 @@ import type { BuildSource } from "../ports/build-source.ts";
 import { openAsking } from "./asking.ts";
 import { createPerformTools } from "./perform-tools.ts";
 import type { Place, PreviewPlace, Stay, Visit } from "./run.ts";
+import { whileTold } from "./while-told.ts";
 import { withOpenRecord } from "./open-record.ts";
 import type { Outlook } from "./outlook.ts";
 import { switchSite } from "./switch-site.ts";
@@ -96,6 +98,7 @@ async function writePhases(
     asked.push(...(await asking(round)));
     if (round.requests.length > 0) stopwatch.lap(round.phase);
   };
+  run.report({ event: "planned", phases: listPlannedPhases(plan, makesRelease) });
   if (!hold.hasConditions) run.report({ event: "warning", warning: { code: "no-conditions" } });
 
   await carry("keep");
@@ -199,8 +202,11 @@ async function probe({ run, place }: Visit, outlook: Outlook, stopwatch: Stopwat
       isRight: answer !== undefined && answer.status === 200 && wanted.hashes.includes(answer.hash ?? ""),
     };
   };
-  const fresh = await isRight(chosen.fresh);
-  const before = fresh.isRight || !chosen.before ? undefined : await isRight(chosen.before);
+  const task = { code: "ask", url: siteRules.url ?? "", addresses: 1 } as const;
+  const [fresh, before] = await whileTold(run.report, task, async () => {
+    const first = await isRight(chosen.fresh);
+    return [first, first.isRight || !chosen.before ? undefined : await isRight(chosen.before)] as const;
+  });
   stopwatch.lap("probe");
   const verdict = judgeProbe(fresh, before);
   if (!verdict) return;

@@ -56,6 +56,10 @@ export const GUARD_CODES = [
 ] as const satisfies readonly ProblemCode[];
 export type Guard = (typeof GUARD_CODES)[number];
 
+/** Whether `--allow` lifts it. */
+export const canLift = (code: string): boolean =>
+  (GUARD_CODES as readonly string[]).includes(code) && !FINAL.has(code as ProblemCode);
+
 /** Everything that speaks against this delivery, lifted guards left out. */
 export function findRefusals(facts: GuardFacts, allowed: ReadonlySet<string>): Problem[] {
   const ofBuild = [

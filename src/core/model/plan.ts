@@ -10,6 +10,13 @@ export type PhaseName =
 /** What must stand under a key before a step touches it. */
 export type Expected = "absent" | { readonly etag: string };
 
+/** One phase of those that a run will go through: how many steps it has, and how many bytes are sent. */
+export interface PlannedPhase {
+  readonly phase: PhaseName;
+  readonly steps: number;
+  readonly bytes: number;
+}
+
 export interface SendStep {
   readonly do: "send";
   readonly parcel: Parcel;
