@@ -36,9 +36,7 @@ export function toProblems(
         return toProblems(nested, data, keysAt);
       }
       case "invalid_value":
-        return [
-          { path, at: "value", message: `${found} is not allowed: ${oneOf(issue.values.map(String))}` },
-        ];
+        return [{ path, at: "value", message: `must be ${oneOf(issue.values.map(String))}, not ${found}` }];
       case "invalid_type":
         return [
           {
@@ -47,11 +45,11 @@ export function toProblems(
             message:
               found === "nothing"
                 ? `${last(path)} is missing (${named(issue.expected)})`
-                : `${found} should be ${named(issue.expected)}`,
+                : `must be ${named(issue.expected)}, not ${found}`,
           },
         ];
       case "invalid_format":
-        return [{ path, at: "value", message: `${found} should be ${issue.message}` }];
+        return [{ path, at: "value", message: `must be ${issue.message}, not ${found}` }];
       case "invalid_key":
         return [
           {
@@ -76,7 +74,7 @@ function noSuchKind(issue: object, found: string, key: string): string {
   // Zod gives the kinds there are, and its types do not say so.
   const { options = [] } = issue as { readonly options?: readonly unknown[] };
   const kinds = oneOf(options.map(String));
-  return found === "nothing" ? `${key} is missing: ${kinds}` : `${found} is not allowed: ${kinds}`;
+  return found === "nothing" ? `${key} is missing: it must be ${kinds}` : `must be ${kinds}, not ${found}`;
 }
 
 const last = (path: readonly PropertyKey[]): string => String(path.at(-1) ?? "the file");
@@ -86,14 +84,14 @@ function unknownKey(key: string, known: readonly string[]): string {
   const mend =
     nearest === undefined
       ? known.length > 0
-        ? `allowed: ${known.join(", ")}`
+        ? `the keys here are ${known.join(", ")}`
         : ""
       : `did you mean ${nearest}?`;
   return `unknown key ${key}${mend === "" ? "" : `; ${mend}`}`;
 }
 
 function oneOf(values: readonly string[]): string {
-  return values.length === 1 ? `only ${values.join()}` : `one of ${values.join(", ")}`;
+  return values.length === 1 ? values.join() : `one of ${values.join(", ")}`;
 }
 
 const NAMES: Readonly<Record<string, string>> = {

@@ -44,7 +44,7 @@ export interface SetupAnswers {
 export function toSettingsText({ site, folder, clientRoutes, schema, destination }: SetupAnswers): string {
   return [
     ...(schema === undefined ? [] : [`# yaml-language-server: $schema=${schema}`]),
-    "# Settings of Restless Courier. No secret stands here: credentials come from the environment or a profile.",
+    "# Settings of Restless Courier. Never write secrets here: credentials come from the environment or a profile.",
     `site: ${toScalar(site)}`,
     "build:",
     `  folder: ${toScalar(folder)}   # what is delivered; an archive (.zip, .tar.gz) will do as well`,

@@ -1,3 +1,4 @@
+import { counted } from "../words/text.ts";
 import { OperatorError, type FailureCode, type FailureData } from "../core/model/failure.ts";
 import type { StoreAction } from "../core/model/store-action.ts";
 import { StoreError, type StoreErrorKind } from "../ports/object-store.ts";
@@ -33,8 +34,8 @@ export function explainStoreError(
 ): unknown {
   const effect =
     written === 0
-      ? "nothing was written"
-      : `${written} writes were made before, the same call goes on from there`;
+      ? "Nothing was written"
+      : `${counted(written, "object was", "objects were")} written; the same call goes on from there`;
   if (error instanceof OperatorError && tellsWrites(error.code) && error.data.written === undefined) {
     return new OperatorError(error.code, { ...error.data, written: effect }, error.details, error.cause);
   }

@@ -90,14 +90,14 @@ type AskedOf<Code> = Asked & { readonly code: Code };
 
 const ASKED: { readonly [Code in Asked["code"]]: (of: never) => string } = {
   nothing: () => "",
-  credentials: () => "found",
+  credentials: () => "",
   ways: () => "the proxies of the environment",
-  work: () => "to list, write, read, copy and remove",
-  condition: () => "a write on a condition that can't hold",
+  work: () => "list, write, read, copy and remove",
+  condition: () => "a write that the store must refuse, because its condition is false",
   website: () => "the bucket's website settings",
-  distribution: () => "how the distribution before the store is set up",
+  distribution: () => "the set-up of the distribution",
   url: () => "the destination's url",
-  habits: () => "what is held, for how long, and under which names",
+  habits: () => "how the edge caches",
   folder: ({ folder }: AskedOf<"folder">) => folder,
   rules: ({ release }: AskedOf<"rules">) => `what release ${release} has it do by itself`,
   list: ({ endpoint, bucket }: AskedOf<"list">) =>
@@ -105,17 +105,17 @@ const ASKED: { readonly [Code in Asked["code"]]: (of: never) => string } = {
   action: ({ action }: AskedOf<"action">) => showAction(action),
   records: ({ unsigned, url }: AskedOf<"records">) =>
     [
-      ...(unsigned ? ["read .courier/ unsigned"] : []),
+      ...(unsigned ? ["read .courier/ without credentials"] : []),
       ...(url === undefined ? [] : [`read .courier/ at ${url}`]),
     ].join(", "),
   host: ({ host }: AskedOf<"host">) => host,
   name: ({ host }: AskedOf<"name">) => `the addresses of ${host}`,
   tls: ({ host }: AskedOf<"tls">) => `a TLS connection to ${host}`,
   address: ({ address }: AskedOf<"address">) => address,
-  fresh: ({ address }: AskedOf<"fresh">) => `${address}, just written to the store`,
-  missing: ({ address }: AskedOf<"missing">) => `${address}, where nothing is`,
+  fresh: ({ address }: AskedOf<"fresh">) => `the new test page ${address}`,
+  missing: ({ address }: AskedOf<"missing">) => `${address}, which does not exist`,
   forget: ({ edge, byPattern }: AskedOf<"forget">) =>
-    `the edge ${edge} to let go of a probe${byPattern === true ? ", by a pattern" : ""}`,
+    `ask the edge "${edge}" to forget a test page${byPattern === true ? ", by a pattern" : ""}`,
 };
 
 const showAsked = (asked: Asked): string => (ASKED[asked.code] as (of: Asked) => string)(asked);
@@ -130,41 +130,41 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   there: () => "it is there",
   answers: () => "it answers",
   ways: ({ ways }: FoundOf<"ways">) => ways.map(showWay).join(", "),
-  "in-time": () => "right to the minute",
+  "in-time": () => "this machine's clock is right to the minute",
   "no-answer": () => "no answer",
-  "all-rights": () => "all that a delivery needs",
-  "refused-as-must": () => "refused, as it must be",
-  ignored: () => "taken all the same",
+  "all-rights": () => "allowed; a delivery needs no more",
+  "refused-as-must": () => "refused, as it should be",
+  ignored: () => "written all the same",
   unsupported: () => "not known (501)",
   refused: () => "refused",
-  "no-name-needed": () => "an address, which needs no name",
-  "as-written": () => "200, as it was written",
-  "as-delivered": () => "just that, everywhere",
+  "no-name-needed": () => "an address that needs no DNS",
+  "as-written": () => "200, with the right content",
+  "as-delivered": () => "as delivered, everywhere",
   "as-wished": () => "as the settings want it, everywhere",
   "being-deployed": () => "as the settings want it, but not everywhere yet",
-  "may-not-look-there": () => "this identity may not look at it (cloudfront:GetDistribution)",
+  "may-not-look-there": () => "these credentials may not look at it (cloudfront:GetDistribution)",
   "other-means": ({ means }: FoundOf<"other-means">) =>
     `another ${means.map((one) => MEANS[one]).join(" and another ")}`,
   differs: ({ count }: FoundOf<"differs">) => `${counted(count, "setting")} to change`,
-  "index-page": () => "answered with its index page",
+  "index-page": () => "its index page answers",
   "client-routes": () => "200, for the client's own routes",
   "list-of-bucket": () => "200, a list",
-  "still-old": () => "confirmed; the old content answers",
-  "pattern-old": () => "taken; the old content answers",
-  "not-held": () => "taken; nothing was held that it could be tried on",
+  "still-old": () => "confirmed, but the old content answers",
+  "pattern-old": () => "accepted, but the old content answers",
+  "not-held": () => "accepted; the edge had kept no test page, so nothing more could be tested",
   "store-silent": () => "the store could not be asked",
   "store-timeless": () => "the store does not tell the time",
-  "exact-keys": () => "serves: objects needs none",
-  "may-not-look": () => "this identity may not look at it (s3:GetBucketWebsite)",
-  "web-server": () => "who may read the folder is up to its web server, and no address is known",
-  "no-probe": () => "no probe could be written",
-  "dry-run": () => "--dry-run only asks",
-  "no-edge": () => "the settings name no edge that could forget",
+  "exact-keys": () => "not needed with serves: objects",
+  "may-not-look": () => "these credentials may not look at it (s3:GetBucketWebsite)",
+  "web-server": () => "who may read the folder is up to its web server, whose address is not known",
+  "no-probe": () => "no test object could be written",
+  "dry-run": () => "--dry-run only reads",
+  "no-edge": () => "the settings name no edge",
   "told-above": () => "see above",
   "proxy-looks-up": () => "the proxy looks it up",
-  "plain-http": () => "the url is plain http",
-  "not-delivered": () => "nothing is delivered yet: deliver, then try again",
-  "nothing-telling": () => "nothing was held that could tell",
+  "plain-http": () => "not needed with http",
+  "not-delivered": () => "nothing is delivered yet: deliver, then test again",
+  "nothing-telling": () => "the edge kept nothing that could tell",
   said: ({ said }: FoundOf<"said">) => said,
   status: ({ status, said = "" }: FoundOf<"status">) =>
     [status, said].filter((part) => part !== undefined && part !== "").join(" "),
@@ -176,7 +176,7 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   certificate: ({ names, untilMs }: FoundOf<"certificate">) =>
     `for ${names.join(", ")}, until ${new Date(untilMs).toISOString().slice(0, 10)}`,
   "exact-only": ({ status }: FoundOf<"exact-only">) =>
-    `${status ?? "no answer"}: exact keys only, as the settings say`,
+    `${status ?? "no answer"}: it reads exact keys, as the settings say`,
   "edge-failure": ({ failure }: FoundOf<"edge-failure">) =>
     [failure.status, failure.code].filter((part) => part !== undefined && part !== "").join(" ") ||
     showEdgeFailure(failure),
@@ -187,9 +187,9 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
 };
 
 const HABITS: Readonly<Record<SeenHabit["habit"], readonly [seen: string, notSeen: string]>> = {
-  minimumFreshness: ["holds what allows no freshness", "holds nothing longer than it may"],
-  query: ["one copy for all queries", "a copy for each query"],
-  negative: ["holds 'not found'", "does not hold 'not found'"],
+  minimumFreshness: ["it keeps what it may not keep", "it keeps nothing longer than it may"],
+  query: ["it keeps one copy for all queries", "it keeps a copy for each query"],
+  negative: ["it keeps 'not found'", "it does not keep 'not found'"],
 };
 
 const showHabit = ({ habit, isSeen }: SeenHabit): string => HABITS[habit][isSeen ? 0 : 1];

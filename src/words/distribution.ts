@@ -16,22 +16,22 @@ const STEPS: { readonly [Do in DistributionStep["do"]]: (of: never) => StepWords
   "make-distribution": (of: Of<"make-distribution">) => wordsOfNew(of),
   "set-origin": ({ before, after }: Of<"set-origin">) => ({
     what: `origin: ${showOrigin(after)}`,
-    why: `it reads from ${showOrigin(before)}, where the site is not answered as delivered`,
+    why: `it reads from ${showOrigin(before)}, which is not where the site is delivered`,
   }),
   "set-root-document": ({ before, after }: Of<"set-root-document">) => ({
     what: `root document: ${after}`,
-    why: before === "" ? "/ has none, and the store resolves none" : `it is ${before}`,
+    why: before === "" ? "/ has none, and the store finds none" : `it is ${before}`,
   }),
   "set-missing-pages": ({ before, after }: Of<"set-missing-pages">) => ({
     what: `missing pages: ${showErrors(after)}`,
     why:
       before.length === 0
         ? "visitors see the store's own 403 or 404"
-        : `they are answered otherwise: ${showErrors(before)}`,
+        : `their answers are others: ${showErrors(before)}`,
   }),
   "shorten-errors": ({ statuses, longest }: Of<"shorten-errors">) => ({
-    what: `hold errors (${statuses.join(", ")}) for 10 s`,
-    why: `they are held for ${showSeconds(longest)}: what was mended would be an error for so long`,
+    what: `keep errors (${statuses.join(", ")}) for 10 s`,
+    why: `they are kept for ${showSeconds(longest)}: a mended page would be an error for that long`,
   }),
   "switch-compression-on": () => ({ what: "compress text", why: "it is sent as it is" }),
   "set-plain-http": ({ before, after }: Of<"set-plain-http">) => ({
@@ -48,7 +48,7 @@ const STEPS: { readonly [Do in DistributionStep["do"]]: (of: never) => StepWords
   }),
   "set-minimum-freshness": ({ before, after }: Of<"set-minimum-freshness">) => ({
     what: `minimum freshness: ${showSeconds(after)}`,
-    why: `it holds everything for ${showSeconds(before)} at least, whatever it says`,
+    why: `it keeps everything for at least ${showSeconds(before)}, whatever the answer says`,
   }),
   "set-certificate": ({ before, after }: Of<"set-certificate">) => ({
     what: `certificate: ${after}`,
@@ -132,7 +132,7 @@ export function wordsOfDistributionByHand(left: DistributionByHand): ByHandWords
       what: `look at the distribution ${left.id}, and set it up`,
       ...(left.why === "denied"
         ? {
-            why: `this identity may not (${left.answer})`,
+            why: `these credentials may not (${left.answer})`,
             how: `as somebody with ${showControlRight(left.action)} and the rights to change it: run provision once with their credentials`,
           }
         : {
@@ -173,16 +173,16 @@ function wordsOfOrigin(fault: OriginFault): Pick<ByHandWords, "why" | "how"> {
         how: `let store.prefix end in ${fault.basePath.slice(1)}, and deliver there; or let a function of your own change the paths`,
       };
     case "no-region":
-      return { why: "nobody says where the bucket is", how: "say store.region" };
+      return { why: "the settings do not say where the bucket is", how: "set store.region" };
     case "website-elsewhere":
       return {
         why: "the store is not the cloud's own, and the address of its website endpoint is not known",
-        how: "say serves: objects and readers: public, or set the origin by hand",
+        how: "set serves: objects and readers: public, or set the origin by hand",
       };
     case "signed-elsewhere":
       return {
         why: "the store is not the cloud's own, and requests are signed for the cloud's own buckets only",
-        how: "say store.readers: public, and run provision again",
+        how: "set store.readers: public, and run provision again",
       };
   }
 }
@@ -192,13 +192,13 @@ function wordsOfCertificate(fault: CertificateFault, names: string): Pick<ByHand
   switch (fault.code) {
     case "none":
       return {
-        why: "there is no certificate for it that counts",
+        why: "there is no certificate for it that is valid",
         how: `have one issued for ${names} where distributions take them from, ${again}`,
       };
     case "may-not-look":
       return {
-        why: `this identity may not look at certificates (${fault.answer})`,
-        how: `say edge.certificate, or let it have acm:ListCertificates, ${again}`,
+        why: `these credentials may not look at certificates (${fault.answer})`,
+        how: `set edge.certificate, or let it have acm:ListCertificates, ${again}`,
       };
     case "elsewhere":
       return {
@@ -206,10 +206,10 @@ function wordsOfCertificate(fault: CertificateFault, names: string): Pick<ByHand
         how: `have one issued in ${fault.region}, where distributions take them from, ${again}`,
       };
     case "not-found":
-      return { why: `there is no certificate ${fault.reference}`, how: `check edge.certificate, ${again}` };
+      return { why: `there is no certificate ${fault.reference}`, how: `correct edge.certificate, ${again}` };
     case "not-issued":
       return {
-        why: `the certificate ${fault.reference} is not issued yet, or no longer counts`,
+        why: `the certificate ${fault.reference} is not issued yet, or no longer valid`,
         how: `do what its issuer waits for (often a DNS record), ${again}`,
       };
     case "expired":
@@ -274,21 +274,21 @@ export const DISTRIBUTION_FAILURES = {
   "distribution-failed": {
     exit: 1,
     message: "could not {action}: {answer}",
-    hint: "what was done stays, and the same call goes on from there; {written}",
+    hint: "what was done stays; make the same call again to go on from there. {written}",
   },
   "distribution-denied": {
     exit: 7,
     message: "could not {action}: not allowed",
-    hint: "this identity lacks the right {right}: run provision once with the credentials of somebody who has it; {written}",
+    hint: "these credentials do not have the right {right}: run provision once with those of somebody who has it. {written}",
   },
   "distribution-changed": {
     exit: 6,
     message: "somebody else changed the distribution {id} meanwhile",
-    hint: "run the same call again: it starts from what stands there now",
+    hint: "make the same call again: it starts from what is there now",
   },
   "distribution-undeployed": {
     exit: 5,
     message: "all is set, but the distribution {id} was not deployed everywhere within {seconds} s",
-    hint: "that can take a while: run the same call again, and it waits for the rest",
+    hint: "that can take a while: make the same call again, and it waits for the rest",
   },
 } as const;

@@ -5,13 +5,13 @@ import { counted } from "./text.ts";
 type Of<Kind extends EdgeFailure["kind"]> = EdgeFailure & { readonly kind: Kind };
 
 const FAILURES: { readonly [Kind in EdgeFailure["kind"]]: (of: never) => string } = {
-  "no-credentials": ({ answer = "" }: Of<"no-credentials">) => `no credentials for it were found: ${answer}`,
+  "no-credentials": ({ answer = "" }: Of<"no-credentials">) => `no credentials for it were found (${answer})`,
   "credentials-refused": ({ code = "" }: Of<"credentials-refused">) =>
     `it does not accept the credentials (${code})`,
   denied: ({ node }: Of<"denied">) =>
     node === undefined
-      ? "this identity may not invalidate there (the rights to create and to read invalidations)"
-      : `it refused the purge: check token and header (${node})`,
+      ? "these credentials may not invalidate there (they need the rights to create and to read invalidations)"
+      : `it refused the purge: correct the token or its header (${node})`,
   "not-found": ({ id, answer = "", code = "" }: Of<"not-found">) =>
     id === undefined ? answer || code : `it knows no distribution ${id}`,
   busy: ({ answer = "", code = "" }: Of<"busy">) => answer || code,
@@ -24,22 +24,22 @@ const FAILURES: { readonly [Kind in EdgeFailure["kind"]]: (of: never) => string 
   "refused-purge": ({ node, status }: Of<"refused-purge">) =>
     `it answered ${status ?? ""} to a purge (${node})`,
   "no-purges": ({ node }: Of<"no-purges">) => `it does not take purges (405) (${node})`,
-  "still-old": ({ held, count }: Of<"still-old">) => `it still holds the old ${held}${andMore(count)}`,
+  "still-old": ({ held, count }: Of<"still-old">) => `it still has the old copy of ${held}${andMore(count)}`,
   foreign: ({ held, count }: Of<"foreign">) =>
-    `it answers with something that was never delivered there: ${held}${andMore(count)}; if it changes what it passes on, say rewrites: true`,
+    `it answers with something that was never delivered there: ${held}${andMore(count)}; if this edge rewrites pages, set rewrites: true`,
   unreadable: ({ held, count }: Of<"unreadable">) =>
     `its answer can't be decoded here: ${held}${andMore(count)}`,
   "no-answer": ({ held, count }: Of<"no-answer">) => `it can't be read back: ${held}${andMore(count)}`,
   unread: ({ count }: Of<"unread">) =>
-    `there was no time to read back ${counted(count, "address", "addresses")}; rcourier invalidate --owed goes on`,
+    `there was no time to read back ${counted(count, "address", "addresses")}; rcourier invalidate --owed continues`,
   unseen: () =>
-    "where it answers is not known, so nothing can be read back: say url, or confirm: off to take its word",
+    "its address is not known, so nothing can be read back: set url, or confirm: off to take its word",
   "unlisted-forms": ({ node }: Of<"unlisted-forms">) =>
-    `it keeps a copy for each Accept-Encoding that anybody sends, and nobody can list those (${node}): let it make one form of them, or say all of them with encodings (docs/caches.md)`,
+    `it keeps a copy for each Accept-Encoding that anybody sends, and nobody can list those (${node}): let it keep one form, or list them all with encodings (docs/caches.md)`,
   "clears-nothing": ({ node }: Of<"clears-nothing">) =>
-    `it takes purges and clears nothing by them (${node}): an object that was written to try it stayed as it was`,
+    `it accepts purges but forgets nothing (${node}): the old content of a test object stayed`,
   "wildcards-ignored": ({ pattern, address }: Of<"wildcards-ignored">) =>
-    `it was asked for the wildcard ${pattern} and held ${address} all the same: it seems not to take wildcards (edge.patterns)`,
+    `it was asked to forget ${pattern} and still had ${address}: it seems not to take wildcards (edge.patterns)`,
 };
 
 const andMore = (count: number): string => (count > 1 ? ` and ${count - 1} more` : "");
@@ -52,13 +52,13 @@ export const showEdgeFailure = (failure: EdgeFailure): string =>
 export function showEdgeWait(wait: EdgeWait): string {
   switch (wait.code) {
     case "settling":
-      return "letting what is under way arrive, before asking again";
+      return "waiting for requests under way to end, then it is asked again";
     case "fetches":
-      return "letting fetches end that began before the last write";
+      return "waiting for fetches to end that began before the last write";
     case "reading":
-      return `reading back: ${wait.read} of ${counted(wait.of, "address", "addresses")}`;
+      return `reading back ${wait.read} of ${counted(wait.of, "address", "addresses")}`;
     case "confirmation":
-      return "waiting for confirmation";
+      return "waiting for it to confirm";
     case "others":
       return "waiting for other invalidations to end";
     case "retry":

@@ -1,3 +1,4 @@
+import { canLift } from "../core/delivery/guards.ts";
 import type { UnreadablePart } from "../core/model/build.ts";
 import type { FilePlace, Mistake } from "../core/model/mistake.ts";
 import type { UnreadableCause } from "../core/history/waybill.ts";
@@ -9,13 +10,14 @@ import type { Problem } from "../core/model/problem.ts";
 import type { StoreAction } from "../core/model/store-action.ts";
 import type { TlsFault } from "../core/model/tls-fault.ts";
 import type { Unseen } from "../core/model/warning.ts";
+import { findNearest } from "../core/model/nearest.ts";
 import type { NotAnAddress } from "../core/edges/hand-invalidation.ts";
 import { showAction, showRightFor } from "./actions.ts";
 import type { ProvisionStep, WrongRead } from "../core/bucket/provision.ts";
 import { showControlAction, showControlRight } from "./distribution.ts";
 import { showWrongRead, wordsOfStep } from "./provision.ts";
 import { showRefusals } from "./problems.ts";
-import { listed } from "./text.ts";
+import { counted, listed } from "./text.ts";
 import { wordsOfTls } from "./tls.ts";
 import { showHolder, showUnseen } from "./warnings.ts";
 
@@ -47,9 +49,9 @@ const SYSTEM_CAUSES: Readonly<Record<string, string>> = {
   EACCES: "this user may not do that there",
   EPERM: "this user may not do that there",
   ENOENT: "there is no such file or folder",
-  ENOTDIR: "a file stands where a folder should be",
+  ENOTDIR: "there is a file where a folder should be",
   EISDIR: "it is a folder",
-  EEXIST: "something else stands there",
+  EEXIST: "something else is there already",
   ELOOP: "its links lead in a circle",
   EMFILE: "too many files are open",
   ENFILE: "too many files are open",
@@ -76,12 +78,12 @@ const ADDED_FAULTS: Readonly<Record<AddedFault, (code: string) => string>> = {
   missing: () => "it is not there",
   "no-file": () => "it is no file",
   unreadable: (code) => `it can't be read (${code})`,
-  "never-ship": () => "files of that name must never be shipped",
+  "never-ship": () => "files of that name are never delivered",
 };
 
 const NOT_AN_ADDRESS: Readonly<Record<NotAnAddress, (basePath: string) => string>> = {
-  star: () => "a * stands at the end or not at all",
-  query: () => "an address has no query here: copies under queries go with it",
+  star: () => "a * may only be its last letter",
+  query: () => "leave out the query: copies under queries are forgotten with it",
   outside: (basePath) => `addresses of this destination begin with ${basePath}`,
   encoding: () => "its percent-encoding is broken",
 };
@@ -97,12 +99,36 @@ function tellMistake({ path, what, place }: Mistake): ToldMistake {
   const message =
     typeof what === "string"
       ? what
-      : `${what.forSeconds} s is shorter than an edge or a browser may reuse a page (${what.pageSeconds} s)`;
+      : `is ${showSpan(what.forSeconds)}, but an edge or a browser may serve a page for ${showSpan(what.pageSeconds)}: set it to ${toSetting(what.pageSeconds)} or more`;
   return { ...place, path: shown.replace(/^\./, ""), message };
 }
 
+/** A span as settings write it: 3600 is 1h. */
+const toSetting = (seconds: number): string =>
+  seconds % 86_400 === 0
+    ? `${seconds / 86_400}d`
+    : seconds % 3600 === 0
+      ? `${seconds / 3600}h`
+      : seconds % 60 === 0
+        ? `${seconds / 60}m`
+        : `${seconds}s`;
+
+/** The same for people: 1 h. */
+const showSpan = (seconds: number): string =>
+  toSetting(seconds)
+    .replace(/(?=[a-z])/, " ")
+    .replace(/m$/, "min");
+
 const showMistake = ({ file, line, column, path, message }: ToldMistake): string =>
   `  ${file === undefined ? "" : `${file}:${line ?? 1}:${column ?? 1}: `}${path === "" ? "" : `${path}: `}${message}`;
+
+/** How a guard is lifted; nothing where none of these may be. */
+function showLift(codes: readonly string[]): string {
+  const [first, ...others] = codes.filter(canLift);
+  if (first === undefined) return "";
+  const one = others.length > 0 ? "one of them" : "this guard";
+  return `; or, if ${one} is wrong about this build, lift it: --allow ${first}`;
+}
 
 /** Words in the place of what the core tells by codes. */
 export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => FailureData } = {
@@ -111,9 +137,22 @@ export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => Fai
   "output-lost": showSystemCause,
   "temporary-failed": showSystemCause,
   "file-failed": showSystemCause,
-  refused: ({ problems }: { readonly problems: readonly Problem[] }) => ({
-    problems: showRefusals(problems),
-  }),
+  refused: ({ problems }: { readonly problems: readonly Problem[] }) => {
+    const codes = [...new Set(problems.map(({ code }) => code))];
+    return {
+      problems: showRefusals(problems),
+      guards: counted(codes.length, "guard"),
+      them: problems.length === 1 ? "this" : "these",
+      "or-lift": showLift(codes),
+    };
+  },
+  "destination-unknown": ({ name, names }: { readonly name: string; readonly names: string }) => {
+    const nearest = findNearest(name, names.split(", "));
+    const others = `use one of these: ${names}`;
+    return {
+      "nearest-of-names": nearest === undefined ? others : `did you mean --to ${nearest}? Or ${others}`,
+    };
+  },
   "settings-unreadable": ({ why }: { readonly why: string }) => ({
     why: SETTINGS_UNREADABLE[why] ?? `the system answers ${why}`,
   }),
@@ -132,24 +171,38 @@ export const DATA_WORDS: { readonly [Code in FailureCode]?: (data: never) => Fai
   }),
   "content-gone": ({ keys }: { readonly keys: readonly ObjectKey[] }) => ({ keys: `  ${listed(keys)}` }),
   "no-such-file": ({
+    folder,
+    name,
     nearest,
     led,
   }: {
+    readonly folder: string;
+    readonly name: string;
     readonly nearest?: string | undefined;
     readonly led?: string | undefined;
   }) => ({
+    missing: name.startsWith("/")
+      ? `no file of the build at ${folder} answers at ${name}`
+      : `the build at ${folder} has no file ${name}`,
     nearest:
       led !== undefined
-        ? `by the settings' redirects the edge answers it: ${led}`
+        ? `the edge answers it, because of a redirect in the settings: ${led}`
         : nearest === undefined
           ? "rcourier survey --all lists them"
           : `did you mean ${nearest}?`,
   }),
   "settings-invalid": ({ mistakes }: { readonly mistakes: readonly Mistake[] }) => {
     const told = mistakes.map(tellMistake);
-    return { problems: told.map(showMistake).join("\n"), mistakes: told };
+    const counts = counted(told.length, "mistake");
+    return { "mistakes-counted": counts, problems: told.map(showMistake).join("\n"), mistakes: told };
   },
-  held: ({ hold }: { readonly hold: Hold | undefined }) => ({ hold: undefined, who: showHolder(hold) }),
+  held: ({ hold, queued }: { readonly hold: Hold | undefined; readonly queued?: number | undefined }) => ({
+    ...{ hold: undefined, queued: undefined, who: showHolder(hold) },
+    waiting:
+      queued === undefined || queued === 0
+        ? "to wait for it, add --queue 5m"
+        : `it was still running after ${showSpan(queued)}: wait longer with --queue`,
+  }),
   "not-visible": ({ unseen }: { readonly unseen: Unseen }) => ({
     unseen: undefined,
     message: showUnseen(unseen),

@@ -8,4 +8,4 @@ export interface FailureText {
 }
 
 /** A hint. */
-export const SAFE_TO_REPEAT = "the same call can be made again";
+export const SAFE_TO_REPEAT = "make the same call again";

@@ -19,6 +19,9 @@ export const showSeconds = (seconds: number): string =>
 export const showShortly = (seconds: number): string =>
   seconds < 1 ? `${Math.round(seconds * 1000)} ms` : showSeconds(seconds);
 
+/** `2026-12-07 09:00 UTC` @param at ISO 8601, UTC */
+export const showMoment = (at: string): string => `${at.slice(0, 16).replace("T", " ")} UTC`;
+
 /** `13 d more (until 2026-12-07 09:00 UTC)` or `2 h ago (2026-11-23 07:00 UTC)`. */
 export function showTime(at: string, now: Date): string {
   const minutes = (Date.parse(at) - now.getTime()) / 60_000;
@@ -29,7 +32,7 @@ export function showTime(at: string, now: Date): string {
       : size < 36 * 60
         ? `${Math.round(size / 60)} h`
         : `${Math.round(size / 1440)} d`;
-  if (size < 0.5) return `just now (${at.slice(0, 16).replace("T", " ")} UTC)`;
-  const absolute = `${at.slice(0, 16).replace("T", " ")} UTC`;
+  const absolute = showMoment(at);
+  if (size < 0.5) return `just now (${absolute})`;
   return minutes < 0 ? `${amount} ago (${absolute})` : `${amount} more (until ${absolute})`;
 }

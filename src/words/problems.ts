@@ -1,5 +1,5 @@
 import type { Problem, ProblemCode, ProblemFacts, Secret, UnfitName } from "../core/model/problem.ts";
-import { counted, listed, placeOf } from "./text.ts";
+import { counted, grouped, listed, placeOf } from "./text.ts";
 
 /** What is wrong, and what to do about it. */
 export interface ProblemWords {
@@ -7,7 +7,7 @@ export interface ProblemWords {
   readonly hint?: string;
 }
 
-type Words<Code extends ProblemCode> = (facts: ProblemFacts[Code]) => ProblemWords;
+type Words<Code extends ProblemCode> = (facts: ProblemFacts[Code], path: string) => ProblemWords;
 
 const SECRET_NAMES: Readonly<Record<Secret, string>> = {
   "private-key": "a private key",
@@ -16,10 +16,10 @@ const SECRET_NAMES: Readonly<Record<Secret, string>> = {
 };
 
 const UNFIT: Readonly<Record<UnfitName, (most: number) => string>> = {
-  "control-character": () => "the name holds a control character, which no address can carry",
-  backslash: () => "the name holds a backslash, which browsers turn into a slash",
-  "windows-name": () => "Windows can't hold a file of that name, and the destination is a folder on Windows",
-  star: () => "the name holds a *, which edges take for a pattern",
+  "control-character": () => "the name has a control character, which no address can have",
+  backslash: () => "the name has a backslash, which browsers turn into a slash",
+  "windows-name": () => "Windows allows no file of that name, and the destination is a folder on Windows",
+  star: () => "the name has a *, which edges take for a pattern",
   "not-unicode": () => "the name is not valid Unicode",
   "long-key": (most) => `the name is longer than ${most} bytes`,
   "file-and-folder": () => "is a file where other files need a folder of that name",
@@ -29,9 +29,22 @@ const UNFIT: Readonly<Record<UnfitName, (most: number) => string>> = {
 const ruleWords = (isPattern: boolean, status: number): string =>
   isPattern ? "a rule for many addresses" : `a redirect with the status ${status}`;
 
+/** How two names differ that may look alike. */
+const otherSpelling = (path: string, other: string): string =>
+  path.normalize("NFC") === other.normalize("NFC")
+    ? `looks like ${other}, but its accents are stored in another way (${bytesOf(path)} against ${bytesOf(other)})`
+    : `differs from ${other} only in case or spelling`;
+
+/** The first letter with an accent, as the bytes in UTF-8 that the name has for it. */
+function bytesOf(name: string): string {
+  const letter = Array.from(name.normalize("NFC")).find((one) => one.normalize("NFD") !== one) ?? "";
+  const shape = name.includes(letter) ? letter : letter.normalize("NFD");
+  return [...new TextEncoder().encode(shape)].map((byte) => byte.toString(16).toUpperCase()).join(" ");
+}
+
 const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
   "empty-build": ({ folder }) => ({
-    message: `${folder} holds no file to deliver`,
+    message: `${folder} has no file to deliver`,
     hint: "did the build write somewhere else?",
   }),
   "wrong-folder": (facts) =>
@@ -44,7 +57,7 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
               : `say --build ${facts.folder}/${facts.built}`,
         }
       : {
-          message: `the site stands one level down, in ${facts.folder}/${facts.inner}`,
+          message: `the entry page is one folder further down, in ${facts.folder}/${facts.inner}`,
           hint: `say --build ${facts.folder}/${facts.inner}`,
         },
   "no-entry": ({ entry }) => ({
@@ -52,54 +65,51 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     hint: "name the build's first page in build.entry",
   }),
   "bare-link": ({ addresses }) => ({
-    message: `${addresses.length} addresses without an ending are linked, such as ${listed(addresses, 3)}`,
-    hint: "promise them with addresses.pages: [file, folder, bare], unless the endpoint answers them by itself",
+    message: `pages link to ${counted(addresses.length, "address", "addresses")} without an ending, such as ${listed(addresses, 3)}, where nothing would answer`,
+    hint: "add the bare form to addresses.pages: [file, folder, bare], unless the endpoint answers them by itself",
   }),
-  "dead-link": ({ address }) => ({ message: `${address} is linked here and no page answers there` }),
+  "dead-link": ({ address }) => ({ message: `links to ${address}, where there is no page` }),
   "missing-asset": ({ address, isKnown, asForm }) => ({
-    message: `${address} is named here and is not in the build${isKnown ? ", as in the release that is live" : ""}`,
+    message: `needs ${address}, which is not in the build${isKnown ? " (as in the release that is live)" : ""}`,
     hint:
       asForm === undefined
-        ? "build again from clean, or take the reference out"
-        : `the build has ${asForm}, which looks the same and is another name: its accents are letters of their own (Unicode normal forms); rename it, or write the reference as the file is called`,
+        ? "delete the build folder and build again, or remove the reference"
+        : `the build has ${asForm}, which looks the same but is another name, because its accents are stored in another way (Unicode normal forms). Rename the file, or copy its name into the reference`,
   }),
   "wrong-base": ({ builtFor, deliveredAt, example, isPreview = false }) => ({
-    message: `the build was made for ${builtFor} and the destination's addresses begin with ${deliveredAt}: nothing answers at ${example}`,
+    message: `the build was made for ${builtFor}, but addresses of this destination begin with ${deliveredAt}: nothing answers at ${example}`,
     hint: `build it with ${deliveredAt} as its base path, or ${isPreview ? "give previews a host name of their own (previews.address)" : `let the destination's url end with ${builtFor}`}`,
   }),
   "robots-out-of-reach": ({ basePath }) => ({
-    message: `nothing in the store keeps search engines away from ${basePath}: a robots.txt counts only at the root of a host`,
+    message: `search engines can find ${basePath}: a robots.txt works only at the root of a host`,
     hint: "let the edge set X-Robots-Tag: noindex there, or give it a host name of its own",
   }),
-  "case-clash": ({ other }) => ({
-    message: `differs from ${other} only in case or spelling`,
-    hint: "rename one of them",
-  }),
+  "case-clash": ({ other }, path) => ({ message: otherSpelling(path, other), hint: "rename one of them" }),
   "unfit-name": ({ why, most = 0 }) => ({ message: UNFIT[why](most), hint: "rename it" }),
   "alias-clash": ({ key, by }) => ({
     message: `can't answer at /${key}: ${by === undefined ? "that is a file of its own" : `${by} does`}`,
   }),
   "bare-breaks-references": ({ key }) => ({
-    message: `can't answer at /${key}: what it names relative to itself would lead elsewhere from there`,
-    hint: "name things from the root (/assets/…), or do not promise the bare form",
+    message: `can't also answer at /${key}: its relative references would point to other files from there`,
+    hint: "begin references with a slash (/assets/…), or leave the bare form out of addresses.pages",
   }),
   "redirect-hidden": (facts) => ({
     message:
       "rule" in facts
-        ? `never counts: the rule for ${facts.rule} before it matches first`
-        : `never counts: ${facts.file} answers there`,
+        ? `is never used: the rule for ${facts.rule} before it matches first`
+        : `is never used: ${facts.file} answers there`,
     hint: "",
   }),
   "redirect-loop": ({ trail, end }) => ({
     message:
       end === "closes"
         ? `leads back to itself: ${trail.join(" → ")}`
-        : `leads on further than browsers follow: ${listed(trail)}`,
+        : `is a longer chain than browsers follow: ${listed(trail)}`,
     hint: "let one of them lead to a page",
   }),
   "redirect-chain": ({ trail }) => ({
-    message: `leads on and on: ${trail.join(" → ")}`,
-    hint: `let it lead to ${trail.at(-1) ?? ""} at once`,
+    message: `is a chain: ${trail.join(" → ")}`,
+    hint: `let it lead to ${trail.at(-1) ?? ""} directly`,
   }),
   "redirect-target": ({ leadsTo }) => ({ message: `leads to ${leadsTo}, where no page answers`, hint: "" }),
   "redirect-unplaced": (facts) => {
@@ -107,7 +117,7 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
       case "not-owned":
         return {
           message: `${ruleWords(facts.isPattern, facts.status)} can't be an object of its own`,
-          hint: "let routing rules carry it, if the bucket's website settings are this site's alone (store.ownsWebsite: true), or set it up at the edge",
+          hint: "let routing rules do it, if the bucket's website settings belong to this site alone (store.ownsWebsite: true), or set it up at the edge",
         };
       case "too-many":
         return {
@@ -116,12 +126,12 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
         };
       case "reaches":
         return {
-          message: `${ruleWords(facts.isPattern, facts.status)} also reaches ${facts.other}: a website endpoint knows only how keys begin`,
+          message: `${ruleWords(facts.isPattern, facts.status)} would also redirect ${facts.other}: a website endpoint looks only at how keys begin`,
           hint: "set it up at the edge, or make it permanent",
         };
     }
   },
-  "redirect-covers": ({ keys }) => ({ message: `visitors are sent on also from ${listed(keys)}` }),
+  "redirect-covers": ({ keys }) => ({ message: `also redirects visitors of ${listed(keys)}` }),
   "redirect-elsewhere": ({ rules, isEdgeAble }) => ({
     message: `this endpoint can't redirect, so nothing is written for ${listed(rules.map(({ address, leadsTo }) => `${address} → ${leadsTo}`))}`,
     hint: isEdgeAble
@@ -152,88 +162,89 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
   "never-ship": ({ holds }) =>
     holds === undefined
       ? {
-          message: "must never be shipped; it is left out in any case",
-          hint: "is this folder the build, and nothing but the build?",
+          message: "is never delivered, and may mean that this folder is not the build",
+          hint: "name the folder that has only the build",
         }
       : {
-          message: `holds ${SECRET_NAMES[holds]}`,
+          message: `contains ${SECRET_NAMES[holds]}`,
           hint: "take it out, and replace the credential: it may have been seen",
         },
   "special-file": () => ({
-    message: "is no file (a pipe, a socket or a device), and is left out",
+    message: "is not a file but a pipe, a socket or a device, and is left out",
     hint: "leave it out with build.exclude",
   }),
   "not-read": ({ why, size }) => ({
     message:
       why === "large"
-        ? `${Math.round(size / 1e6)} MB of text: what it names is not looked at, nor whether it holds a secret`
-        : "its elements are more than a thousand deep: what it names is looked at only before that",
+        ? `has ${Math.round(size / 1e6)} MB of text: the tool looks neither for references nor for secrets in it`
+        : "its elements are more than a thousand deep: references below that are not looked at",
     hint: why === "large" ? "split it" : "",
   }),
   "source-maps": ({ count }) => ({
-    message: `${count} source maps are shipped: they show your sources to whoever asks`,
-    hint: 'leave them out with build.exclude: ["**/*.map"], or ship them knowingly',
+    message: `${counted(count, "source map")} would be delivered: anybody can read your source code in ${count === 1 ? "it" : "them"}`,
+    hint: 'leave them out with build.exclude: ["**/*.map"], or keep them if that is what you want',
   }),
   "encoded-twins": ({ count, of }) => ({
-    message: `${count} of ${of} files are ready-made encodings (.br, .gz) of a file beside them: no visitor gets them, since an object store answers with just the file that is asked for; they are sent and forgotten all the same`,
-    hint: 'leave them out: build.exclude: ["**/*.{br,gz}"]; edges compress by themselves',
+    message: `${count} of ${of} files are compressed twins (.br, .gz) of a file beside them, which no visitor gets: an object store answers with just the file that is asked for`,
+    hint: 'leave them out with build.exclude: ["**/*.{br,gz}"]; edges compress by themselves',
   }),
   "stable-names": ({ bytes, files, pages, glob }) => ({
-    message: `${Math.ceil(bytes / 1000)} kB of scripts and styles (${files}) are asked for anew on each visit, since their names carry no hash, as far as can be seen; while a delivery is under way, ${pages} ${pages === 1 ? "page" : "pages"} can meet those of the other release`,
-    hint: `let the build put hashes into their names; if they carry some already, say so: freshness: [{ files: "${glob}", browser: 365d, edge: 365d }]`,
+    message: `${Math.ceil(bytes / 1000)} kB of scripts and styles (${files}) are requested again on each visit, because their names seem to have no hash. During a delivery, ${counted(pages, "page")} may get those of the other release`,
+    hint: `let the build put hashes into their names; if it does, say so: freshness: [{ files: "${glob}", browser: 365d, edge: 365d }]`,
   }),
   "worker-vanishes": () => ({
     message:
-      "is the service worker of the release that is live, and the build has none there: browsers that have it keep it, and the old site with it, for good",
-    hint: "put it back into the build, or let a small worker take it away: build.retireWorkers: true",
+      "is the service worker of the live release, and the build has none: browsers that have it keep it, and the old site with it, for good",
+    hint: "put it back into the build, or let a small worker remove it: build.retireWorkers: true",
   }),
   "pinned-name": ({ to }) => ({
-    message: `${to} is pinned by its integrity, and its name stays when it changes: pages and file of different releases refuse each other`,
-    hint: "give it a name that carries its hash",
+    message: `pins ${to} by its hash (integrity), but the name stays when the file changes: between two releases, browsers refuse the file`,
+    hint: "give it a name with its hash",
   }),
   "too-much-metadata": ({ size, most }) => ({
     message: `its metadata (x-amz-meta-…) has ${size} bytes; stores take ${most}`,
     hint: "shorten it in the settings (headers)",
   }),
   "old-build": ({ source }) => ({
-    message: `the build is older than what it is made from: ${source} was changed after it`,
+    message: `the build is out of date: ${source} was changed after it was built`,
     hint: "build again before you deliver",
   }),
   "fingerprint-reused": () => ({
-    message: "was delivered as immutable and has other bytes now: browsers keep the old ones for a year",
-    hint: "a build step after hashing changes it: hash last, or give the file a freshness rule of its own and another name",
+    message: "has changed under a name that browsers were told to keep for a year; they keep the old file",
+    hint: "a build step changes it after its name was made: make the names last; or give the file another name, and a freshness rule",
   }),
   vanish: ({ keys, of }) => ({
-    message: `${keys.length} of ${of} addresses would stop answering: ${listed(keys)}`,
-    hint: "is this the whole build?",
+    message: `${grouped(keys.length)} of ${counted(of, "address", "addresses")} would no longer answer: ${listed(keys.map((key) => `/${key}`))}`,
+    hint: "is this the whole build? If these pages are meant to go: --allow vanish",
   }),
   "other-site": ({ site }) => ({
-    message: `this destination holds another site, ${site}`,
-    hint: "check bucket and prefix of the destination",
+    message: `another site is delivered here: ${site}`,
+    hint: "correct site, or the bucket and prefix of the destination",
   }),
   older: ({ sequence, live }) => ({
     message: `build ${sequence} is older than build ${live}, which is live`,
-    hint: "deliver the newest build; to go back on purpose, lift this",
+    hint: `deliver the newest build; to put build ${sequence} back on purpose: --allow older`,
   }),
   forgotten: () => ({
-    message: "holds just what was removed for good with prune --forget",
+    message: "is a file that was removed for good with prune --forget",
     hint: "take it out of the build",
   }),
   exposed: ({ at }) =>
     at === "store"
       ? {
-          message: "anybody can read the records of deliveries (.courier/)",
+          message: "anybody can read this tool's records in .courier/: file names, authors, old versions",
           hint: "deny anonymous reads below .courier/ in the bucket's policy",
         }
       : {
-          message: "anybody can read the records of deliveries (.courier/) at the site's address",
+          message:
+            "anybody can read this tool's records at the site's address, in .courier/: file names, authors, old versions",
           hint: "deny .courier/ at the edge or web server, or leave it out of what the edge may read",
         },
 };
 
 /** What is said of a problem, without its place. */
-export const wordsOfProblem = ({ code, facts }: Problem): ProblemWords =>
-  (WORDS[code] as (facts: unknown) => ProblemWords)(facts);
+export const wordsOfProblem = ({ code, facts, path = "" }: Problem): ProblemWords =>
+  (WORDS[code] as (facts: unknown, path: string) => ProblemWords)(facts, path);
 
 /** How many findings of one guard a refusal names before it counts the rest. */
 const MOST_FINDINGS = 8;
@@ -248,7 +259,8 @@ export function showRefusals(refusals: readonly Problem[]): string {
       .map((problem) => `  ${placeOf(problem)}${wordsOfProblem(problem).message}`);
     const more = found.length > MOST_FINDINGS ? [`  and ${found.length - MOST_FINDINGS} more`] : [];
     const [first] = found;
-    return [...lines, ...more, `    ${(first && wordsOfProblem(first).hint) ?? ""} (${code})`].join("\n");
+    const hint = (first && wordsOfProblem(first).hint) ?? "";
+    return [...lines, ...more, `    ${hint === "" ? "" : `${hint} `}(${code})`].join("\n");
   });
   return blocks.join("\n");
 }

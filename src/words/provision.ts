@@ -24,18 +24,18 @@ export function wordsOfStep(step: ProvisionStep): StepWords {
       return step.readers === "public"
         ? {
             what: "let policies make the bucket public (access lists stay shut)",
-            why: "everybody is to read the site, and the bucket forbids public policies",
+            why: "everybody should read the site, but the bucket forbids public policies",
           }
         : {
             what: "block all public access",
-            why: "only the edge is to read: no policy or access list can make the bucket public by mistake",
+            why: "only the edge should read: then no policy or access list can make the bucket public by mistake",
           };
     case "set-policy":
       return wordsOfPolicy(step);
     case "set-website":
       return {
         what: `website endpoint: ${showDocuments(step.website.index ?? "", step.website.error)}`,
-        why: step.isNew ? "it has none, and the edge is to read from it" : "its documents are others",
+        why: step.isNew ? "it has none, and the edge should read from it" : "its documents are others",
       };
     case "keep-versions":
       return { what: "keep versions of overwritten objects", why: "it was asked for" };
@@ -79,7 +79,7 @@ const RIGHTS: Readonly<Record<SettingKind, string>> = {
 };
 
 const NO_WEBSITE =
-  "this store has no website endpoint: say serves: objects in the store's settings, and set root and error documents at the edge";
+  "this store has no website endpoint: set serves: objects in the store's settings, and set root and error documents at the edge";
 
 function showWish(wish: SettingWish): string {
   switch (wish.kind) {
@@ -103,19 +103,19 @@ export function wordsOfByHand(left: ByHand): ByHandWords {
       return {
         what: "let the edge read the bucket",
         why: "store.readers says edge-only, and no edge of the settings has an identity that a policy could name",
-        how: "name the edge (destinations.NAME.edge), or say readers: public",
+        how: "name the edge (destinations.NAME.edge), or set readers: public",
       };
     case "other-edge":
       return {
         what: "let the cache read the bucket",
-        why: "a cache of your own has no identity: only its network address tells it from others",
-        how: `add to the bucket's policy: allow s3:GetObject on ${left.below}*, .courier/ left out, under the condition IpAddress aws:SourceIp of the cache; or say readers: public`,
+        why: "a cache of your own has no identity: only its network address identifies it",
+        how: `add to the bucket's policy: allow s3:GetObject on ${left.below}*, .courier/ left out, under the condition IpAddress aws:SourceIp of the cache; or set readers: public`,
       };
     case "previews-apart":
       return {
         what: `let visitors read the previews at ${left.below}`,
         why: "they stand apart from the site, and nobody is named for whom their records could be kept from everybody else",
-        how: "say store.identity, the identity that delivers, and run provision again; or give previews a prefix below the site's own",
+        how: "set store.identity, the identity that delivers, and run provision again; or give previews a prefix below the site's own",
       };
     case "denied":
       return { what: showWish(left.wish), ...showDenied(left.wish.kind, left.answer) };
@@ -124,8 +124,8 @@ export function wordsOfByHand(left: ByHand): ByHandWords {
     case "others-website":
       return {
         what: showWish(left.wish),
-        why: `it has settings already (index document ${left.before.index ?? "none"}, error document ${left.before.error ?? "none"}), which may be another site's`,
-        how: "say ownsWebsite: true in the store's settings if they are this site's alone, and run provision again",
+        why: `it has settings already (index document ${left.before.index ?? "none"}, error document ${left.before.error ?? "none"}), perhaps for another site`,
+        how: "set ownsWebsite: true in the store's settings if they are this site's alone, and run provision again",
       };
     case "refused": {
       const kind = KINDS[left.step.do] ?? "website";
@@ -150,7 +150,7 @@ const KINDS: Readonly<Partial<Record<ProvisionStep["do"], SettingKind>>> = {
 };
 
 const showDenied = (kind: SettingKind, answer: string): Pick<ByHandWords, "why" | "how"> => ({
-  why: `this identity may not (${answer})`,
+  why: `these credentials may not (${answer})`,
   how: `as somebody with ${RIGHTS[kind]}: run provision once with their credentials`,
 });
 
@@ -163,11 +163,11 @@ const showUnknown = (kind: SettingKind, answer: string): Pick<ByHandWords, "why"
 export function showWrongRead(wrong: WrongRead): string {
   switch (wrong.code) {
     case "not-found":
-      return `this identity can't find ${wrong.key}, which it has just written`;
+      return `these credentials can't find ${wrong.key}, which it has just written`;
     case "may-not-write":
-      return "this identity may not write there itself";
+      return "these credentials may not write there itself";
     case "records-open":
-      return "everybody could read the tool's own part, .courier/";
+      return "everybody could read this tool's records in .courier/";
     case "public-shut":
       return "the public may not read the site's objects";
     case "edge-only-open":
@@ -177,7 +177,9 @@ export function showWrongRead(wrong: WrongRead): string {
 
 /** What was tried afterwards. */
 export const showChecked = (readers: "public" | "edge-only"): string[] => [
-  readers === "public" ? "everybody reads the site's objects" : "nobody reads the site's objects unsigned",
-  "nobody reads the tool's own part unsigned",
-  "this identity reads both",
+  readers === "public"
+    ? "everybody reads the site's objects"
+    : "nobody reads the site's objects without credentials",
+  "nobody reads this tool's records without credentials",
+  "these credentials read both",
 ];

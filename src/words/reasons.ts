@@ -1,3 +1,4 @@
+import { vaultKey } from "../core/model/names.ts";
 import type { Role } from "../core/model/role.ts";
 import type { AskedAnew, ChangeReason, HashShape, HeaderSource, RoleReason } from "../core/model/reasons.ts";
 
@@ -28,8 +29,8 @@ function showHash({ token, shape, alike }: Extract<RoleReason, { code: "fingerpr
 }
 
 function showEvidence(by: Extract<RoleReason, { code: "fingerprint" }>["by"]): string {
-  if (by === "family") return "other files name those beside it";
-  return "namedIn" in by ? `${by.namedIn} names it` : `it changed with the content since ${by.changedSince}`;
+  if (by === "family") return "other files use those beside it";
+  return "namedIn" in by ? `${by.namedIn} uses it` : `it changed with the content since ${by.changedSince}`;
 }
 
 const ROLE_REASONS: {
@@ -37,30 +38,33 @@ const ROLE_REASONS: {
 } = {
   entry: () => "the entry page of the settings",
   "not-found": () => "the not-found page",
-  polled: () => "clients ask for it again under this name",
+  polled: () => "browsers request it again and again under this name",
   registered: () => "a page registers it as its service worker",
-  "keep-out": () => "keeps search engines out, in the place of what the build has for them",
-  retired: () => "takes away the service worker that stood here, which the build no longer has",
+  "keep-out": () => "keeps search engines out; it replaces the build's own",
+  retired: () => "removes the service worker that an earlier build had here",
   html: () => "HTML",
   "worker-part": () => "a worker loads it under this name",
   payload: () => "data that goes with a page",
   stable: () => "a stable name",
   other: () => "neither page nor asset",
   fingerprint: (reason) => `${showHash(reason)}; ${showEvidence(reason.by)}`,
-  alias: ({ of }) => `stands for ${of}`,
+  alias: ({ of }) => `a copy of ${of}`,
   redirect: ({ to }) => `a redirect of the settings, to ${to}`,
   recorded: () => "as recorded",
 };
 
+/** A role as people call it. */
+export const showRole = (role: Role): string => (role === "notFound" ? "not-found page" : role);
+
 /** In plain words, what each role means for caches. */
 export const ROLE_MEANINGS: Readonly<Record<Role, string>> = {
   fingerprinted: "its name changes with its content, so browsers may keep it for good",
-  asset: "its name stays when its content changes, so caches must ask again",
+  asset: "its name stays the same when its content changes, so caches must check for a new version",
   page: "visitors open it; it is written after all that it needs",
-  entry: "the first page; it is written last among pages",
+  entry: "the first page; it is the last page to be written",
   notFound: "answers where there is no page",
   worker: "clients ask for it again and again; it is written when all else has arrived",
-  document: "a file of its own",
+  document: "a file that no page needs to load",
 };
 
 /** Why a file has its role. */
@@ -70,13 +74,13 @@ export const showRoleReason = (reason: RoleReason): string => look(ROLE_REASONS,
 export function showAskedAnew(anew: AskedAnew): string {
   switch (anew.code) {
     case "queries":
-      return `the edge ${anew.edge} may hold them under any query and can't be asked to forget those`;
+      return `"${anew.edge}" may have copies of them under any query, which it can't be asked to forget`;
     case "unknown-addresses":
-      return "it answers under every unknown address, and nobody can list those";
+      return "it answers at every unknown address, and nobody can list those";
     case "preview":
       return "a preview is never kept";
     case "worker-names":
-      return "a service worker names it and keeps what it gets, so that must not be an old copy";
+      return "a service worker uses it and keeps what it gets, which must not be an old copy";
   }
 }
 
@@ -96,18 +100,22 @@ const withAnew = (rule: string, anew: AskedAnew | undefined): string =>
 /** The rule that set a header, as it stands in the settings where it is one of them. */
 export const showHeaderSource = (source: HeaderSource): string => look(HEADER_SOURCES, "by", source);
 
-const BY = { unended: "; a delivery that did not end wrote what stands", others: "; changed by other means" };
+const BY = {
+  unended: "; a delivery that did not end wrote the one in the store",
+  others: "; somebody changed it outside this tool",
+};
 
 const CHANGE_REASONS: Table<ChangeReason, "code"> = {
-  absent: () => "not there yet",
+  absent: () => "not in the store yet",
   unwritten: () => "a delivery ended before it was written",
-  "removed-by-others": () => "removed by other means",
-  "changed-by-others": () => "changed by other means",
+  "removed-by-others": () => "somebody removed it outside this tool",
+  "changed-by-others": () => "somebody changed it outside this tool",
   unlooked: () => "not looked at yet",
-  unrecorded: () => "no record of what stands there",
-  content: ({ by }) => `content${by === undefined ? "" : BY[by]}`,
-  headers: ({ names, by }) => `headers: ${names.join(", ")}${by === undefined ? "" : BY[by]}`,
-  moved: ({ from }) => `the same bytes as ${from}`,
+  unrecorded: () => "no record says what the store has there",
+  content: ({ by }) => `other content${by === undefined ? "" : BY[by]}`,
+  headers: ({ names, by }) => `other headers: ${names.join(", ")}${by === undefined ? "" : BY[by]}`,
+  moved: ({ from }) =>
+    from.startsWith(vaultKey("")) ? "same bytes as an old version in the vault" : `same bytes as ${from}`,
 };
 
 /** Why something is written under a key. */

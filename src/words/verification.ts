@@ -16,7 +16,7 @@ export function wordsOfFinding(finding: Finding): FindingWords {
   const { address, cause, form, ageSeconds, heldSince } = finding;
   const expected = showExpected(finding.expected);
   const found = showFound(finding.found);
-  const held = ageSeconds === undefined ? "" : `, since ${ageSeconds} s`;
+  const held = ageSeconds === undefined ? "" : `, ${ageSeconds} s old`;
   const since = heldSince === undefined ? "" : ` from release ${heldSince}`;
   return {
     expected,
@@ -33,12 +33,12 @@ const EXPECTED: { readonly [Code in Expected["code"]]: (of: never) => string } =
   compressed: () => "compressed",
   https: () => "a redirect to https",
   "not-found": () => "404",
-  content: ({ key }: ExpectedOf<"content">) => `200, the content of ${key}`,
-  page: ({ key }: ExpectedOf<"page">) => `404, the content of ${key}`,
+  content: ({ key }: ExpectedOf<"content">) => `200 with the content of ${key}`,
+  page: ({ key }: ExpectedOf<"page">) => `404 with the content of ${key}`,
   stored: ({ key }: ExpectedOf<"stored">) => `${key} as it was delivered`,
   redirect: ({ status, location }: ExpectedOf<"redirect">) => `${status} ${location}`,
   header: ({ name, value }: ExpectedOf<"header">) => (name === undefined ? value : `${name}: ${value}`),
-  "held-at-most": ({ seconds }: ExpectedOf<"held-at-most">) => `held for ${seconds} s at most`,
+  "held-at-most": ({ seconds }: ExpectedOf<"held-at-most">) => `kept for ${seconds} s at most`,
 };
 
 const showExpected = (expected: Expected): string =>
@@ -49,7 +49,7 @@ type FoundOf<Code> = Found & { readonly code: Code };
 const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   none: () => "none",
   "never-delivered": () => "content that was never delivered there",
-  "another-page": () => "404, another page",
+  "another-page": () => "404 with another page",
   "no-type": () => "no content type",
   "no-cache-control": () => "no Cache-Control",
   "another-object": () => "another object",
@@ -60,8 +60,8 @@ const FOUND: { readonly [Code in Found["code"]]: (of: never) => string } = {
   redirect: ({ status, location }: FoundOf<"redirect">) => `${status} ${location}`,
   release: ({ release }: FoundOf<"release">) => `the content of release ${release}`,
   header: ({ name, value }: FoundOf<"header">) => (name === undefined ? value : `${name}: ${value}`),
-  left: ({ seconds }: FoundOf<"left">) => `${seconds} s more`,
-  age: ({ seconds }: FoundOf<"age">) => `${seconds} s already`,
+  left: ({ seconds }: FoundOf<"left">) => `kept for ${seconds} s more`,
+  age: ({ seconds }: FoundOf<"age">) => `kept for ${seconds} s already`,
   uncompressed: ({ size }: FoundOf<"uncompressed">) => `${size} bytes, uncompressed`,
 };
 
@@ -76,91 +76,91 @@ type Words = (facts: {
 
 const CAUSE_WORDS: Readonly<Record<Cause, Words>> = {
   "nobody-answers": () => ({
-    why: "nobody answers at the public address: a wrong url, a name without an address, a server that is down",
-    hint: "open the url in a browser; check the destination's url",
+    why: "nothing answers at the public address: the url is wrong, its host name has no address, or the server is down",
+    hint: "open the url in a browser; correct the destination's url",
   }),
   "no-safe-connection": ({ found }) => {
     const { why, mend } = wordsOfTls(found.code === "unsafe" ? found.tls : "other");
     return { why: `there is no safe connection to the public address: ${why}`, hint: mend };
   },
   "edge-holds-old-copy": ({ address, held }) => ({
-    why: `the edge holds an old copy${held}; the store has the right one: an invalidation was lost`,
+    why: `the edge still has an old copy${held}; the store has the new one: an invalidation was lost`,
     hint: `rcourier invalidate '${address}'`,
   }),
   "edge-reads-elsewhere": () => ({
-    why: "the store has it, the edge does not find it: its origin is another bucket, endpoint, or path than the destination's prefix",
+    why: "the edge does not find the file in the store: its origin is another bucket, endpoint or path than the destination's prefix",
     hint: "compare the edge's origin and origin path with store.bucket and store.prefix",
   }),
   "no-root-document": ({ address }) => ({
-    why: `files answer and ${address} does not: the edge has no root document (default object) for it`,
+    why: `files answer, but ${address} does not: the edge has no root document (default object)`,
     hint: "set the entry page as the root document at the edge, or let it read from the store's website endpoint",
   }),
   "no-index-documents": () => ({
-    why: "folders do not answer, their index pages do: the edge's origin does not resolve index documents",
-    hint: "say serves: objects in the store's settings and deliver again, or let the edge read from the website endpoint",
+    why: "index pages answer, but their folders do not: the edge does not look for index pages",
+    hint: "set store.serves: objects and deliver again, or let the edge read from the website endpoint",
   }),
   "store-denies-edge": () => ({
-    why: "the store refuses the edge: no policy lets it read, or it comes under another identity",
+    why: "the store refuses the edge: no policy lets it read, or it signs as somebody else",
     hint: "let the edge's identity, or everybody, read the bucket; leave .courier/ out",
   }),
   "header-set-by-edge": ({ expected }) => ({
-    why: `the store has it as delivered (${expected}): the edge sets this header over it`,
+    why: `the edge replaces this header; the store has it as delivered (${expected})`,
     hint: "look for a header policy or rule at the edge",
   }),
   "edge-holds-longer": () => ({
-    why: "the edge holds copies for longer than the response allows: a minimum freshness is set there",
-    hint: "set the edge's minimum to 0, or say minimumFreshness in the settings so that the tool knows",
+    why: "the edge keeps copies longer than the response allows: it has a minimum freshness",
+    hint: "set the edge's minimum to 0, or tell the tool: minimumFreshness in the settings",
   }),
   "entry-answers-for-all": () => ({
-    why: "the entry page answers where nothing stands, for scripts too: browsers that ask for an old one break",
-    hint: "answer client routes with the entry page only where no file name is asked for; all else with 404",
+    why: "every unknown address gets the entry page, even a script's: tabs with an old page break",
+    hint: "at the edge, answer with the entry page only where no file name is asked for; all else with 404",
   }),
   "entry-not-led-to": () => ({
     why: "the edge does not lead unknown addresses to the entry page, as the release has it do",
-    hint: "rcourier checkup tells whether its function is the release's; the next delivery gives it that again",
+    hint: "rcourier checkup shows whether its function is the release's; the next delivery gives it that again",
   }),
   "changed-in-store": ({ address }) => ({
-    why: `what stands in the store for ${address} is not what was delivered: somebody changed or removed it`,
-    hint: "rcourier compare shows it as drifted or missing, rcourier deliver mends it",
+    why: `somebody changed or removed ${address} in the store`,
+    hint: "rcourier deliver puts it back; rcourier compare shows what it would do",
   }),
   "alias-missing": ({ address }) => ({
-    why: `the object that was made for ${address} is not in the store any more`,
+    why: `the extra copy for ${address} is no longer in the store`,
     hint: "rcourier deliver writes it again",
   }),
   "compression-off": () => ({
-    why: "the edge passes text on uncompressed to clients that take gzip and brotli",
+    why: "the edge sends text uncompressed to clients that take gzip and brotli",
     hint: "switch compression on at the edge, or set compression: gzip in the settings",
   }),
   "edge-changes-content": () => ({
-    why: "the store has it as delivered, something on the way changes it: a rewriting edge, or another origin",
+    why: "the store has it as delivered, but something on the way changes it: an edge that rewrites, or another origin",
     hint: "look for content rules (minifying, injected scripts) at the edge",
   }),
   "no-error-document": () => ({
-    why: "an address where nothing stands is answered with something else than the not-found page",
+    why: "a missing page does not get the not-found page",
     hint: "set the not-found page as the error document of the website endpoint or of the edge",
   }),
   "store-hides-missing": () => ({
-    why: "the store answers 403 for what is missing, since the edge may not list the bucket",
-    hint: "let the edge answer 403 of the origin with the not-found page and 404, or let it list",
+    why: "the edge may not list the bucket, so the store does not tell it that a page is missing",
+    hint: "at the edge, turn the store's 403 into the not-found page with status 404 (and no more: a list of the bucket would show every file name and the records)",
   }),
   "redirect-not-set-up": () => ({
-    why: "this redirect is not carried out on the way that visitors take",
-    hint: "with store.serves: objects the edge must do it: rcourier provision gives a distribution what it needs; else rcourier compare shows whether it stands",
+    why: "visitors are not redirected here",
+    hint: "with store.serves: objects the edge must do it: rcourier provision gives a distribution what it needs. Else, rcourier compare shows whether it is in the store",
   }),
   "queries-change-answers": () => ({
-    why: "with a query the page answers otherwise: the origin does not ignore queries, or an old copy is held",
+    why: "with a query the page answers in another way: the origin does not ignore queries, or the edge has an old copy",
     hint: "let the edge drop queries before it asks the store",
   }),
   "plain-http": () => ({
-    why: "pages answer over plain http without leading to https",
+    why: "pages answer over http, and do not redirect to https",
     hint: "let the edge redirect http to https",
   }),
   "header-not-set": () => ({
-    why: "the settings expect this header of every answer, and nobody on the way sets it",
-    hint: "set it at the edge (expect.headers says what is expected)",
+    why: "the settings expect this header in every answer, and nothing on the way sets it",
+    hint: "set it at the edge (expect.headers in the settings)",
   }),
   "origin-fails": () => ({
     why: "the edge, or the store behind it, fails",
-    hint: "try again; then look into the edge's log",
+    hint: "try again; if it stays so, look into the edge's log",
   }),
 };

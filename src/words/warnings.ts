@@ -4,12 +4,13 @@ import type { Hold } from "../core/model/hold.ts";
 import type { OddAnswers, Unseen, Warning } from "../core/model/warning.ts";
 import { showEdgeFailure } from "./edges.ts";
 import { wordsOfProblem } from "./problems.ts";
+import { showMoment } from "./numbers.ts";
 import { counted, listed, placeOf } from "./text.ts";
 
 /** Who has a hold. */
 export const showHolder = (hold: Hold | undefined): string =>
   hold
-    ? `${hold.work} by ${hold.by} on ${hold.host}, process ${hold.process}, since ${hold.at.slice(0, 19).replace("T", " ")} UTC`
+    ? `${hold.work}, run by ${hold.by} on ${hold.host} (process ${hold.process}, since ${showMoment(hold.at)})`
     : "a run whose hold can't be read";
 
 /** Why a fresh object counts as unseen. */
@@ -31,25 +32,24 @@ const showOdd = ({ count, first }: OddAnswers): string =>
 
 /** @param edge what it is */
 const showGone = (edge: string, addresses: number): string =>
-  `${edge} owes ${counted(addresses, "address", "addresses")} and is no longer in the settings: nobody can ask it. If it is gone for good, rcourier invalidate --gone "${edge}" strikes that`;
+  `${edge} has not confirmed ${counted(addresses, "address", "addresses")} and is no longer in the settings, so nobody can ask it. If it is gone for good, rcourier invalidate --gone "${edge}" strikes them off`;
 
 const WARNINGS: { readonly [Code in Warning["code"]]: (of: Warning & { readonly code: Code }) => string } = {
   queued: ({ hold }) => `waiting for ${showHolder(hold)}`,
-  left: ({ key }) => `${key} was to be cleared and stays: it was written by other means meanwhile`,
+  left: ({ key }) => `${key} was not removed after all: somebody wrote it outside this tool just now`,
   "etag-kept": ({ key }) =>
-    `${key} has a new type under an old ETag: caches that only ask whether it changed may keep the old type`,
-  "edge-odd": ({ edge, odd }) => `at the edge ${edge} ${showOdd(odd)}; rcourier verify looks closer`,
+    `${key} has a new content type but the same ETag: caches that only ask whether it has changed may keep the old type`,
+  "edge-odd": ({ edge, odd }) => `at the edge "${edge}" ${showOdd(odd)}; rcourier verify looks closer`,
   "edge-gone": ({ edge, addresses }) => showGone(edge, addresses),
   "no-patterns": ({ edge, tree, below }) =>
-    `the edge ${edge} takes no patterns: of ${tree} it is asked for ${counted(below, "address", "addresses")} that the current release has there, and for no others`,
-  "edge-failed": ({ edge, failure }) => `the edge ${edge} has not confirmed: ${showEdgeFailure(failure)}`,
+    `the edge "${edge}" takes no patterns: of ${tree} it is asked to forget the ${counted(below, "address", "addresses")} of the current release, and no others`,
+  "edge-failed": ({ edge, failure }) => `the edge "${edge}" has not confirmed: ${showEdgeFailure(failure)}`,
   "no-conditions": () =>
-    "this store checks no conditions: two deliveries at the same moment are told apart by looking only, and what goes stale now is left to the next delivery",
+    "this store has no conditional writes: never deliver from two places at the same time. Files that this release no longer needs are removed by the next delivery",
   "not-visible": ({ unseen }) => showUnseen(unseen),
   "held-back": ({ keys }) =>
-    `still to be written, once the edge has confirmed the pages: ${listed(keys)}; the same delivery goes on with it`,
-  "open-record": () =>
-    "a delivery did not end: its record goes, and its work is finished, with the next delivery",
+    `these files wait until the edge has confirmed the pages: ${listed(keys)}; the next delivery writes them`,
+  "open-record": () => "an earlier delivery did not end; the next delivery finishes its work",
 };
 
 /** What is told while a run goes on. */
@@ -62,13 +62,13 @@ const DELIVERY_WARNINGS: { readonly [Code in DeliveryWarning["code"]]: (of: OfDe
   problems: ({ first, more }) =>
     `${placeOf(first)}${wordsOfProblem(first).message}${more > 0 ? `, and ${more} more: rcourier survey` : ""}`,
   drifted: ({ release, keys }) =>
-    `changed or removed by other means since release ${release}: ${listed(keys)}`,
-  foreign: ({ keys }) => `not ours, left alone: ${listed(keys)}`,
+    `changed or removed outside this tool since release ${release}; a delivery restores them: ${listed(keys)}`,
+  foreign: ({ keys }) => `foreign, not delivered by this tool; left alone: ${listed(keys)}`,
   "edge-gone": ({ edge, addresses }) => showGone(edge, addresses),
-  unreadable: ({ keys }) => `can't be read, so nothing is pruned: ${listed(keys)}`,
-  "older-unreadable": () => "the record of an earlier release can't be read: nothing is pruned",
+  unreadable: ({ keys }) => `nothing old was removed, because these records can't be read: ${listed(keys)}`,
+  "older-unreadable": () => "nothing old was removed, because the record of an earlier release can't be read",
   unended: ({ runs }) =>
-    `going on after ${runs.length === 1 ? "a delivery" : `${runs.length} deliveries`} that did not end: ${listed(runs.map(({ run, by }) => `${run} by ${by}`))}`,
+    `finishing the work of ${runs.length === 1 ? "a run that died" : `${runs.length} runs that died`}: ${listed(runs.map(({ run, by }) => `${run}, started by ${by}`))}`,
   withdrawn: ({ going, staying }) =>
     [
       going.length > 0 && `left out by build.exclude, and gone with this delivery: ${listed(going)}`,

@@ -26,6 +26,7 @@ const TOLD_BY_CODE: Partial<Record<FailureCode, FailureData>> = {
     bucket: "<bucket>",
     written: "<written>",
   },
+  "destination-unknown": { name: "<name>", names: "<names>" },
   "added-unfit": { from: "<from>", as: "<as>", why: "unreadable", code: "<why>" },
   "build-unreadable": { path: "<path>", why: "failed", code: "<why>" },
   "versions-denied": { action: { do: "read-version", key: "<action>" }, written: "<written>" },
@@ -38,6 +39,13 @@ const TOLD_BY_CODE: Partial<Record<FailureCode, FailureData>> = {
 
 /** Names whose words are made of a code, so that what is handed in is not what is said. */
 const MADE_OF_CODES = new Set([
+  "settings-invalid mistakes-counted",
+  "refused guards",
+  "refused them",
+  "refused or-lift",
+  "destination-unknown nearest-of-names",
+  "no-such-file missing",
+  "held waiting",
   "tls-failed why",
   "tls-failed mend",
   "versions-denied right",

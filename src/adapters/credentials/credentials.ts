@@ -95,6 +95,7 @@ async function findProvider({ profile, credentialsFile, stop }: CredentialSettin
     // Nobody has named it, or it only names a region.
     const isOpen =
       path.steps.length === 0 && (code === "nothing" || (code === "missing" && name === "default"));
+    if (code === "missing" && !isOpen) throw new Error(showMissing(name, profiles, credentialsFile));
     if (!isOpen) throw new Error(showFault(path.fault));
     return code === "missing" ? everywhere : orFault(everywhere, path.fault);
   }
@@ -128,6 +129,21 @@ const orFault =
   };
 
 const NOWHERE = "neither in the environment, nor in a profile, nor as a web identity, nor from this machine";
+
+/** Where profiles were looked for, and which there are. */
+function showMissing(name: string, profiles: Profiles, file: string | undefined): string {
+  const { AWS_SHARED_CREDENTIALS_FILE: shared, AWS_CONFIG_FILE: config } = process.env;
+  const files = [file ?? (shared || "~/.aws/credentials"), config || "~/.aws/config"];
+  const names = Object.keys(profiles);
+  const there =
+    names.length === 0
+      ? "there is no profile at all"
+      : `there ${names.length === 1 ? "is" : "are"} ${names.slice(0, MOST_PROFILES).join(", ")}${names.length > MOST_PROFILES ? " and others" : ""}`;
+  return `there is no profile ${name} in ${files.join(" or ")}: ${there}`;
+}
+
+/** Profiles that are named to whoever has misspelt one. */
+const MOST_PROFILES = 8;
 
 const showFault = (fault: ProfileFault): string => {
   switch (fault.code) {
