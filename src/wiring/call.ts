@@ -25,7 +25,12 @@ export interface Call {
   /** The build's number, a whole one. */
   readonly sequence?: string | undefined;
   /** What a CI service says of the build that it has made, where the call does not say it. */
-  readonly ofBuild?: { readonly commit?: string | undefined; readonly sequence?: string | undefined };
+  readonly ofBuild?: {
+    readonly commit?: string | undefined;
+    readonly sequence?: string | undefined;
+    /** Who has started it. */
+    readonly by?: string | undefined;
+  };
   /** Whether the process does nothing else: then it may be told how to use its memory. */
   readonly ownsProcess: boolean;
   /** Is told of a file with what was read before, which can't be read any more. */

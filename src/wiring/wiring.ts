@@ -17,6 +17,7 @@ import { createRetry, withRetries, type RetryTools } from "../perform/retry.ts";
 import type { BuildSource } from "../ports/build-source.ts";
 import type { Clock } from "../ports/clock.ts";
 import { createTally, type ObjectStore } from "../ports/object-store.ts";
+import { findSettings } from "../settings/find.ts";
 import { assertMade, buildFolderOf, chooseGeneral, chooseTarget } from "../settings/destination.ts";
 import type { GeneralTarget, Target } from "../settings/target.ts";
 import {
@@ -54,12 +55,19 @@ export const readUnmade = (call: Call): Target => chooseTarget(readSettings(call
 const readSettings = (call: Call): LoadedSettings =>
   typeof call.settings === "object"
     ? takeSettings(call.settings, call)
-    : loadSettings(call.settings ?? SETTINGS_FILE, call);
+    : loadSettings(findSettings(call.settings ?? SETTINGS_FILE, call.folder), call);
+
+/** The names of all destinations. Throws what reading the settings throws. */
+export const listDestinations = (call: Call): string[] =>
+  Object.keys(readSettings(call).settings.destinations);
 
 /** The settings that are named, or those that are there; none are needed where the call names the build. */
 export function readGeneral(call: Call): GeneralTarget {
   const { folder, settings = SETTINGS_FILE } = call;
-  const isThere = settings !== SETTINGS_FILE || existsSync(join(folder, SETTINGS_FILE));
+  const isThere =
+    typeof settings === "object" ||
+    settings !== SETTINGS_FILE ||
+    existsSync(join(folder, findSettings(settings, folder)));
   if (isThere || call.build === undefined) return chooseGeneral(readSettings(call), call, folder);
   const parsed = parseSettings("site: '-'\ndestinations: {}\n", "the defaults", { environment: {} });
   return chooseGeneral({ ...parsed, folder }, call, folder);
@@ -192,7 +200,8 @@ const createRunName = (): string =>
 /** Who delivers. Read when it is written down: by then a secret of a profile, which somebody put into a note, is known. */
 function readAuthor({ redact, environment, note, commit, ...said }: Call): Author {
   const sequence = readSequence(said.sequence);
-  const by = readUser(environment);
+  // In CI the machine's user is nobody in particular.
+  const by = said.ofBuild?.by ?? readUser(environment);
   const author: Author = {
     get by() {
       return redact(by);
@@ -220,7 +229,7 @@ export function readUser({ USER, LOGNAME }: NodeJS.ProcessEnv): string {
 function readSequence(value: string | undefined): number | undefined {
   if (value === undefined || /^\d{1,15}$/.test(value)) return value === undefined ? undefined : Number(value);
   throw new OperatorError("usage", {
-    reason: `--sequence ${value}: should be a whole number`,
+    reason: `--sequence must be a whole number, not ${value}`,
     command: "deliver",
   });
 }

@@ -3,25 +3,24 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const checkupCommand: Command = {
   name: "checkup",
   group: "prepare",
-  about:
-    "tries the whole chain, from credentials to what a visitor gets, and says what is broken, why, and the mend",
+  about: "tests each step from credentials to visitor; says how to mend it",
   options: {
     to: SHARED.to,
     settings: SHARED.settings,
     build: SHARED.build,
-    "dry-run": { ...SHARED["dry-run"], about: "only ask: no probe is written, nothing is invalidated" },
+    "dry-run": { ...SHARED["dry-run"], about: "only read: write no test objects, invalidate nothing" },
     wait: {
       kind: "text",
       value: "DURATION",
-      about: "go round until every link holds (names that spread, deployments), for so long at most",
+      about: "test again until all pass, for up to this long (new DNS records, deployments)",
     },
     format: SHARED.format,
     output: SHARED.output,
   },
   examples: [
-    ["rcourier checkup", "before the first delivery, and whenever something is odd"],
-    ["rcourier checkup --wait 30m", "after provision, until names and deployments have spread"],
-    ["rcourier checkup --to production --dry-run", "as far as asking alone goes"],
+    ["rcourier checkup", "before the first delivery, and whenever the site does something unexpected"],
+    ["rcourier checkup --wait 30m", "after provision, until DNS and deployments have spread"],
+    ["rcourier checkup --to production --dry-run", "only the tests that write nothing"],
   ],
   run: async (args, terminal) => {
     const { checkUpDestination } = await import("./run.ts");

@@ -14,6 +14,7 @@ import { showEdgeWait } from "../../words/edges.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import { withDestination } from "../frame/session.ts";
+import { callLike } from "../frame/next-call.ts";
 import { createStageLine } from "../frame/stage-line.ts";
 import { showCheckup } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
@@ -51,7 +52,9 @@ export function checkUpDestination(args: Arguments, terminal: Terminal): Promise
         },
       });
       stage.end();
-      printResult(args, terminal, result, () => showCheckup(result, terminal));
+      printResult(args, terminal, result, () =>
+        showCheckup(result, terminal, { callLike: (words) => callLike(args, words) }),
+      );
       return listWaits(result).length > 0 && (wait > 0 || isBroken(result)) ? 1 : 0;
     } finally {
       stage.end();
@@ -67,7 +70,7 @@ function readWait(args: Arguments): number {
   if (said === undefined) return 0;
   if (DURATION.test(said)) return parseSeconds(said);
   throw new OperatorError("usage", {
-    reason: `--wait ${said}: should be a duration such as 30m`,
+    reason: `--wait takes a duration with a unit, such as 30m, not ${said}`,
     command: "checkup",
   });
 }

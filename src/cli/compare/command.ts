@@ -4,7 +4,7 @@ import { isSet, list, SHARED, text, type Command } from "../frame/command.ts";
 export const compareCommand: Command = {
   name: "compare",
   group: "look",
-  about: "what a delivery would write, remove and invalidate, or what changed between two releases",
+  about: "shows what a delivery would change, or how two releases differ",
   positional: "RELEASE",
   options: {
     to: SHARED.to,
@@ -16,12 +16,12 @@ export const compareCommand: Command = {
     report: SHARED.report,
     all: SHARED.all,
     allow: SHARED.allow,
-    "fail-on-change": { kind: "switch", about: "exit 4 when there are differences" },
+    "fail-on-change": { kind: "switch", about: "exit with 4 if there are differences" },
   },
   examples: [
-    ["rcourier compare", "the build against the only (or default) destination"],
+    ["rcourier compare", "the build with the only (or default) destination"],
     ["rcourier compare previous current", "one release with another"],
-    ["rcourier compare --to staging --fail-on-change", "in CI: exit 4 when staging is behind the build"],
+    ["rcourier compare --to staging --fail-on-change", "in CI: exit with 4 if staging is behind the build"],
   ],
   run: async (args, terminal) => {
     const [from, to, ...others] = list(args, "RELEASE");
@@ -34,7 +34,7 @@ export const compareCommand: Command = {
         });
       if (to === undefined || others.length > 0)
         throw new OperatorError("usage", {
-          reason: "two releases are compared with each other; the build is compared without a name",
+          reason: "name two releases to compare them, or none to compare the build with the current release",
           command: "compare",
         });
       const { compareTwo } = await import("./run.ts");

@@ -1,6 +1,7 @@
 import { compareBuild } from "../../library/steps.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
-import { showComparison } from "../deliver/show.ts";
+import { showComparison } from "../deliver/show-comparison.ts";
+import { callLike } from "../frame/next-call.ts";
 import { isSet, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import { toPicture } from "../frame/report.ts";
@@ -15,7 +16,9 @@ export function runCompare(args: Arguments, terminal: Terminal): Promise<Deliver
     compareBuild(call, conduct, {
       all,
       onResult: (result, now) => {
-        printResult(args, terminal, result, () => showComparison(result, terminal, { all, now }));
+        printResult(args, terminal, result, () =>
+          showComparison(result, terminal, { all, now, next: callLike(args, "deliver") }),
+        );
       },
       onPicture: toPicture(args, terminal),
     }),

@@ -3,10 +3,10 @@ import { isSet, type Command } from "../frame/command.ts";
 export const demoCommand: Command = {
   name: "demo",
   group: "practise",
-  about: "a full example on the sandbox with a ferry line's site, start to end",
-  options: { keep: { kind: "switch", about: "leave the sandbox running afterwards, and say where to look" } },
+  about: "delivers an example site twice and puts it back, on the sandbox",
+  options: { keep: { kind: "switch", about: "leave the sandbox running afterwards, to look around" } },
   examples: [
-    ["rcourier demo", "two deliveries and what visitors see of them, in some seconds"],
+    ["rcourier demo", "two deliveries and what visitors see of them, in a few seconds"],
     ["rcourier demo --keep", "the same, then look around in a browser"],
   ],
   run: async (args, terminal) => {

@@ -133,7 +133,7 @@ async function perform(stage: Stage): Promise<void> {
   if (again.release !== again.previous)
     throw new OperatorError("demo-failed", { reason: "an unchanged build made a release" });
 
-  title(terminal, 7, "Back to the release before, without a build");
+  title(terminal, 7, "The release before is put back, without a build");
   const back = await runOnStage(stage, { build: "2" }, (delivery, options) =>
     redeliver(delivery, "previous", options),
   );
@@ -237,7 +237,9 @@ async function runOnStage(stage: Stage, call: StagedCall, task: StageTask): Prom
     result: await task(delivery, { dryRun: false, all: false }, wired),
     now: delivery.run.clock.now(),
   }));
-  terminal.print(indent(showDelivery({ ...result, url: undefined }, terminal, now)));
+  const sheet = { ...terminal, columns: terminal.columns - 3 };
+  const view = { now, verbose: false, callLike: (words: string) => `rcourier ${words}` };
+  terminal.print(indent(showDelivery({ ...result, url: undefined }, sheet, view)));
   return result;
 }
 
@@ -326,7 +328,7 @@ function ask(address: string, host: string | undefined): Promise<Seen> {
 }
 
 const toWords = (cacheStatus: string | undefined): string =>
-  /\bhit\b/.test(cacheStatus ?? "") ? "out of the edge's cache" : "asked of the store";
+  /\bhit\b/.test(cacheStatus ?? "") ? "from the edge's cache" : "asked of the store";
 
 async function keepRunning({ terminal, facts, folder }: Stage): Promise<void> {
   terminal.print(

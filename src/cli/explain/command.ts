@@ -3,8 +3,7 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const explainCommand: Command = {
   name: "explain",
   group: "look",
-  about:
-    "why a file gets what it gets: role, headers and the rule behind each, addresses, what a delivery would do",
+  about: "shows why a file has its role and headers, and what happens to it",
   positional: "PATH",
   options: {
     to: SHARED.to,

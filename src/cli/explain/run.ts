@@ -14,7 +14,7 @@ export async function explainFiles(args: Arguments, terminal: Terminal): Promise
   const names = list(args, "PATH");
   if (names.length === 0)
     throw new OperatorError("usage", {
-      reason: "which file? Name one or more paths of the build",
+      reason: "name at least one file or address, such as index.html or /news/",
       command: "explain",
     });
   const found = await explainNames(names, args, terminal);

@@ -1,5 +1,5 @@
 import { largest } from "../../core/model/largest.ts";
-import { ROLE_MEANINGS } from "../../words/reasons.ts";
+import { ROLE_MEANINGS, showRole } from "../../words/reasons.ts";
 import type { Explanation } from "../../results/explanation.ts";
 import { clean, type Terminal } from "../frame/terminal.ts";
 import { fill, widthOf } from "../frame/width.ts";
@@ -29,7 +29,7 @@ export function showExplanation(explanation: Explanation, terminal: Terminal): s
     [
       "role",
       [
-        `${role}: ${clean(reason)}`,
+        `${showRole(role)}: ${clean(reason)}`,
         style(
           "faint",
           redirectsTo !== undefined
@@ -44,14 +44,14 @@ export function showExplanation(explanation: Explanation, terminal: Terminal): s
     ["answers at", addresses.map(clean)],
     ["headers", toHeaderLines(headers, terminal)],
     [
-      "named by",
+      "used by",
       cut(
         namedBy.map((mention) => `${clean(mention.path)}:${mention.line}`),
         hashIn === undefined ? "nothing in the build" : `${clean(hashIn)}, by its hash`,
       ),
     ],
     [
-      "names",
+      "uses",
       cut(
         names.map((mention) => `${clean(mention.path)} ${style("faint", `(line ${mention.line})`)}`),
         "nothing in the build",
@@ -75,12 +75,12 @@ function toHeaderLines(headers: Explanation["headers"], { style }: Terminal): st
     const said = fill(`${header}: ${clean(value)}`, width + 2);
     return counts
       ? `${said}${style("faint", `by ${rule}`)}`
-      : style("faint", `${said}by ${rule}, overruled below`);
+      : style("faint", `${said}by ${rule}, replaced by the next line`);
   });
 }
 
 function toDeliveryWords({ delivery, aliasOf }: Explanation): string {
-  if (!delivery) return "the destination was not asked";
+  if (!delivery) return "not known: this call did not look at a destination";
   const { change, reason } = delivery;
   if (aliasOf !== undefined && change !== "unchanged")
     return `would copy it from ${clean(aliasOf)}, inside the store: ${clean(reason)}`;
@@ -90,12 +90,12 @@ function toDeliveryWords({ delivery, aliasOf }: Explanation): string {
     case "moved":
       return `would copy it inside the store: ${clean(reason)}`;
     case "replaced":
-      return `would send it in place of what stands there: ${reason}`;
+      return `would send it in the place of the one in the store: ${reason}`;
     case "relabelled":
       return `would give it new headers, a copy inside the store: ${reason}`;
     case "drifted":
     case "missing":
-      return `would mend it: ${reason}`;
+      return `would put it back: ${reason}`;
     case "unchanged":
       return `would leave it alone: ${reason}`;
   }

@@ -1,4 +1,5 @@
 import { join, relative } from "node:path";
+import type { VerifyResult } from "../../results/verification.ts";
 import type { Survey } from "../../results/survey.ts";
 import { clean, type Terminal } from "./terminal.ts";
 
@@ -16,4 +17,10 @@ export function annotateProblems(
     const place = path === undefined ? undefined : { path: relative(folder, join(buildFolder, path)), line };
     command(ci?.annotate(severity === "error" ? "error" : "warning", clean(message), place) ?? "");
   }
+}
+
+/** Shows what is not as delivered beside the run, where a CI service can. */
+export function annotateFindings(findings: VerifyResult["findings"], { ci, command }: Terminal): void {
+  for (const { address, cause, hint } of findings.slice(0, MOST_ANNOTATIONS))
+    command(ci?.annotate("error", clean(`${address}: ${cause}`) + `\n${clean(hint)}`) ?? "");
 }

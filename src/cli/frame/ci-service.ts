@@ -3,6 +3,8 @@ export interface CiService {
   /** The number of this run; a later run has a higher one. */
   readonly sequence?: string | undefined;
   readonly commit?: string | undefined;
+  /** Who has started the run. */
+  readonly actor?: string | undefined;
   /** The branch that is built. */
   readonly branch?: string | undefined;
   /** A file that takes a summary in Markdown. */
@@ -33,6 +35,7 @@ export function findCiService(
 const createCommandService = (environment: NodeJS.ProcessEnv): CiService => ({
   sequence: environment.GITHUB_RUN_NUMBER,
   commit: environment.GITHUB_SHA,
+  actor: environment.GITHUB_ACTOR,
   // Of a proposed change the branch that it comes from, and not the place where it would be merged.
   branch: environment.GITHUB_HEAD_REF || environment.GITHUB_REF_NAME,
   summaryFile: environment.GITHUB_STEP_SUMMARY,
@@ -55,6 +58,7 @@ function createSectionService(environment: NodeJS.ProcessEnv, nowSeconds: () => 
   return {
     sequence: environment.CI_PIPELINE_IID,
     commit: environment.CI_COMMIT_SHA,
+    actor: environment.GITLAB_USER_LOGIN,
     branch: environment.CI_MERGE_REQUEST_SOURCE_BRANCH_NAME ?? environment.CI_COMMIT_REF_NAME,
     fold: (title) => {
       number += 1;

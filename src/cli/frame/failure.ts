@@ -12,7 +12,9 @@ export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal
   const error = toOperatorError(thrown);
   const { message, hint, exit, data } = wordsOfFailure(error);
   const { ci } = terminal;
-  if (ci) terminal.command(ci.annotate("error", cleanLines(`${message}\n${hint}`)));
+  // What guards have found is shown beside the run already, each at its place.
+  if (ci && error.code !== "refused")
+    terminal.command(ci.annotate("error", cleanLines(`${message}\n${hint}`)));
   appendSummary(args, terminal, () => toFailureSummary({ message, hint }));
   const format = text(args, "format");
   if (format === "json" || format === "ndjson") {

@@ -14,7 +14,7 @@ export function abortOnSignals(terminal: Terminal): Stopping {
   const stop = new AbortController();
   const endListening = listenForSignals((signal) => {
     if (stop.signal.aborted) endNow(signal);
-    terminal.say("\nstopping: what is under way ends first; once more stops at once\n");
+    terminal.say("\nstopping after the requests under way; press Ctrl-C again to stop at once\n");
     stop.abort(new Stopped(SIGNALS[signal].code));
   });
   return {

@@ -8,7 +8,7 @@ export function readQueue(args: Arguments): number {
   if (given === undefined) return 0;
   if (DURATION.test(given) && parseSeconds(given) <= MOST_SECONDS) return parseSeconds(given);
   throw new OperatorError("usage", {
-    reason: `--queue ${given}: should be a duration such as 90s or 5m`,
+    reason: `--queue takes a duration with a unit, such as 90s or 5m, not ${given}`,
     command: "deliver",
   });
 }

@@ -1,11 +1,15 @@
 import yargs, { type Argv } from "yargs";
 import { OperatorError } from "../../core/model/failure.ts";
 import { findNearest } from "../../core/model/nearest.ts";
+import { findMeant } from "./other-words.ts";
 import { COMMON, type Arguments, type Command, type Option } from "./command.ts";
 
 /** What a call asks for. */
 export type Call =
   | { readonly ask: "help"; readonly command: Command | undefined }
+  | { readonly ask: "words" }
+  | { readonly ask: "man" }
+  | { readonly ask: "version" }
   | { readonly ask: "run"; readonly command: Command; readonly args: Arguments };
 
 export interface ParseTools {
@@ -28,7 +32,11 @@ export async function parseCall(argv: readonly string[], tools: ParseTools): Pro
   const { commands } = tools;
   let named: Command | undefined;
   let call: Call | undefined;
-  const isHelp = argv.length === 0 || argv.includes("--help");
+  // What stands behind a lone `--` is an argument, whatever it looks like.
+  const end = argv.indexOf("--");
+  const own = end < 0 ? argv : argv.slice(0, end);
+  const isHelp = argv.length === 0 || own.includes("--help") || own.includes("-h");
+  if (!isHelp && VERSION.some((word) => own.includes(word))) return { ask: "version" };
   const parser = yargs()
     .help(false)
     .version(false)
@@ -43,14 +51,14 @@ export async function parseCall(argv: readonly string[], tools: ParseTools): Pro
     .updateStrings(CODES as unknown as Record<string, string>)
     .strict()
     .demandCommand(1)
-    .option("help", { type: "boolean" })
+    .option("help", { type: "boolean", alias: "h" })
     .fail((message: string | null, error: Error | undefined) => {
       throw error instanceof OperatorError ? error : toUsage(message ?? "", argv, named, commands);
     });
   // Known before the command is: which words are values, and which may be the command.
   for (const [name, option] of listOptions(commands)) declare(parser, name, option, false);
-  parser.command(["help [COMMAND]"], false, {}, ({ COMMAND }) => {
-    call = { ask: "help", command: commands.find(({ name }) => name === COMMAND) };
+  parser.command(["help [TOPIC]"], false, {}, ({ TOPIC }) => {
+    call = findTopic(TOPIC as string | undefined, commands);
   });
   for (const command of commands)
     parser.command(
@@ -77,6 +85,16 @@ export async function parseCall(argv: readonly string[], tools: ParseTools): Pro
   if (isHelp && call?.ask !== "help") return { ask: "help", command: named };
   if (!call) throw toUsage("", argv, named, commands);
   return call;
+}
+
+const VERSION = ["--version", "-v", "-V"];
+
+/** What `help` is asked about. Throws `usage`. */
+function findTopic(topic: string | undefined, commands: readonly Command[]): Call {
+  if (topic === "words" || topic === "man") return { ask: topic };
+  const command = commands.find(({ name }) => name === topic);
+  if (topic !== undefined && !command) throw toNoCommand(topic, [topic], commands);
+  return { ask: "help", command };
 }
 
 const optionsOf = (command: Command): Readonly<Record<string, Option>> => ({ ...command.options, ...COMMON });
@@ -141,11 +159,11 @@ function toUsage(
     case "unknown":
       return toUnknown(facts[0] ?? "", argv, command);
     case "no-value":
-      return usage(`Not enough arguments following: ${facts[0] ?? ""}`, command.name);
+      return usage(`--${facts[0] ?? ""} needs a value`, command.name);
     case "choices": {
       const [name = "", given = ""] = facts;
       const choices = optionsOf(command)[name]?.choices ?? [];
-      return usage(`--${name} ${toPlain(given)}: allowed are ${choices.join(", ")}`, command.name);
+      return usage(`--${name} must be one of ${choices.join(", ")}, not ${toPlain(given)}`, command.name);
     }
     default:
       return usage(message === "" ? "the call can't be read" : message, command.name);
@@ -182,6 +200,8 @@ function toNoCommand(name = "", argv: readonly string[], commands: readonly Comm
   const [, option] = /^--([^=]+)/.exec(argv[0] ?? "") ?? [];
   if (option !== undefined && argv.length > 1 && !known.includes(option))
     return toUnknownOption(option, known, "");
+  const meant = findMeant(name);
+  if (meant !== undefined) return usage(`there is no command ${name}; ${meant}`);
   const nearest = findNearest(
     name,
     commands.map((command) => command.name),

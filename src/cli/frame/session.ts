@@ -67,7 +67,11 @@ export function toCall(args: Arguments, terminal: Terminal): Call {
     preview: previewOf(args, terminal),
     allow: list(args, "allow"),
     ...{ note: text(args, "note"), commit: text(args, "commit"), sequence: text(args, "sequence") },
-    ofBuild: { commit: ci?.commit || undefined, sequence: ci?.sequence || undefined },
+    ofBuild: {
+      commit: ci?.commit || undefined,
+      sequence: ci?.sequence || undefined,
+      by: ci?.actor || undefined,
+    },
     onDamaged: (file) => {
       if (isVerbose) say(`the cache ${clean(file)} is damaged: every file is read anew\n`);
     },
@@ -81,7 +85,7 @@ function previewOf(args: Arguments, { ci }: Terminal): string | undefined {
   const branch = ci?.branch ?? "";
   if (branch !== "") return branch;
   throw new OperatorError("usage", {
-    reason: "--preview: what is it called? Only in CI the branch is known",
+    reason: "--preview needs a name: only in CI the branch is known",
     command: "deliver",
   });
 }

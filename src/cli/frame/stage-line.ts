@@ -1,4 +1,5 @@
 import type { Terminal } from "./terminal.ts";
+import { cut } from "./width.ts";
 
 /** What is being done just now. */
 interface StageLine {
@@ -9,14 +10,16 @@ interface StageLine {
 /** One line that is drawn anew on a screen, and goes before the result; plain lines anywhere else. */
 export function createStageLine(terminal: Terminal, isQuiet: boolean): StageLine {
   let last = "";
-  const erase = terminal.isLive ? "\r\u001b[2K" : "";
   return {
     show: (words) => {
-      if (!isQuiet && words !== last) terminal.say(`${erase}${words} …${terminal.isLive ? "" : "\n"}`);
+      if (isQuiet || words === last) return;
       last = words;
+      const line = `${words} ${terminal.signs.more}`;
+      if (terminal.isLive) terminal.live.draw([cut(line, terminal.liveColumns - 1)]);
+      else terminal.say(`${line}\n`);
     },
     end: () => {
-      if (!isQuiet) terminal.say(erase);
+      terminal.live.clear();
     },
   };
 }

@@ -3,50 +3,45 @@ import type { FailureWords } from "../../words/failures.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
 import type { VerifyResult } from "../../results/verification.ts";
 import { clean } from "./terminal.ts";
-import { showBytes, showSeconds } from "../../words/numbers.ts";
+import { changesOf, standingOf } from "./standing.ts";
+import { showBytes, showMoment, showSeconds } from "../../words/numbers.ts";
 
 /** Changes and findings that are listed before the rest is counted. */
 const MOST = 50;
 
 /** A delivery for the page of a CI run, in Markdown. */
 export function toDeliverySummary(result: DeliveryResult): string {
-  const { site, destination, release, previous, dryRun, url, warnings, invalidation, phases } = result;
-  const state =
-    release === previous
-      ? `nothing to do, release ${release}`
-      : `${dryRun ? "would become " : ""}release ${release}`;
+  const { site, destination, url, warnings, invalidation, phases, preview } = result;
   const seconds = phases.reduce((sum, phase) => sum + phase.seconds, 0);
-  const { patterns, addresses, owed, confirmed } = invalidation;
-  const asked = `${counted(addresses.length, "address", "addresses")} by ${counted(patterns.length, "pattern")}`;
-  const edges =
-    owed.length > 0
-      ? `${asked}; still owed: ${owed.length}`
-      : `${asked}, ${confirmed ? "confirmed" : "not confirmed"}`;
+  const { patterns, addresses, owed } = invalidation;
+  const asked = `${counted(addresses.length, "address", "addresses")}, with ${counted(patterns.length, "pattern")}`;
+  const open =
+    owed.length > 0 ? ` ${counted(owed.length, "address is", "addresses are")} not confirmed yet.` : "";
   return lines(
-    `### ${inline(site)}, ${inline(destination)}: ${state}`,
+    `### ${inline(site)} → ${inline(destination)}`,
+    "",
+    inline(standingOf(result).words),
     "",
     ...toTable(result),
     "",
-    ...(addresses.length === 0 ? [] : [`Edges were asked to forget ${edges}.`, ""]),
+    ...(addresses.length === 0 ? [] : [`The edge was asked to forget ${asked}.${open}`, ""]),
     ...(result.verification ? [toVerdict(result.verification), ""] : []),
     ...warnings.map((warning) => `- **warning** ${inline(warning)}`),
     ...(warnings.length > 0 ? [""] : []),
     ...toDetails(
       "changes",
-      result.changes.map(({ key, change, reason }) => `${change} ${code(key)}: ${inline(reason)}`),
+      changesOf(result).map(({ key, change, reason }) => `${change} ${code(key)}: ${inline(reason)}`),
     ),
-    ...(result.preview && url !== undefined
-      ? [`**${url}** until ${result.preview.until.slice(0, 16).replace("T", " ")} UTC`, ""]
-      : []),
-    `${url === undefined || result.preview ? "" : `${url} `}in ${showSeconds(seconds)}`,
+    ...(preview && url !== undefined ? [`**${url}** until ${showMoment(preview.until)}`, ""] : []),
+    `${url === undefined || preview ? "" : `${url} `}in ${showSeconds(seconds)}`,
   );
 }
 
-function toTable({ counts, bytes, pruned }: DeliveryResult): string[] {
-  const sent = counts.new + counts.replaced + counts.drifted + counts.missing;
+function toTable({ changes, bytes, counts, pruned }: DeliveryResult): string[] {
+  const written = (how: "sending" | "copying"): number => changes.filter(({ by }) => by === how).length;
   const rows: [string, number, string][] = [
-    ["new, replaced or mended", sent, showBytes(bytes.sent)],
-    ["moved or relabelled, copied in the store", counts.moved + counts.relabelled, showBytes(bytes.copied)],
+    ["sent", written("sending"), showBytes(bytes.sent)],
+    ["copied inside the store", written("copying"), showBytes(bytes.copied)],
     ["unchanged", counts.unchanged, showBytes(bytes.unchanged)],
     ["removed", pruned.length, ""],
   ];
@@ -60,19 +55,19 @@ function toTable({ counts, bytes, pruned }: DeliveryResult): string[] {
 /** What is not as delivered, in Markdown. */
 export const toVerifySummary = (result: VerifyResult): string =>
   lines(
-    `### ${inline(result.site)}, ${inline(result.destination)}: release ${result.release} as visitors get it`,
+    `### ${inline(result.site)} → ${inline(result.destination)}: release ${result.release} as visitors get it`,
     "",
     toVerdict(result),
   );
 
 function toVerdict({ checked, findings }: Pick<VerifyResult, "checked" | "findings">): string {
   if (findings.length === 0)
-    return `Verified: ${counted(checked, "address", "addresses")}, all as delivered.`;
+    return `Verified: all of ${counted(checked, "address", "addresses")} answer as delivered.`;
   const rows = findings.map(
     ({ address, cause, hint }) => `${code(address)}: ${inline(cause)} (${inline(hint)})`,
   );
   return [
-    `**Not as delivered:** ${counted(findings.length, "finding")}`,
+    `**Not as delivered:** ${counted(new Set(findings.map(({ address }) => address)).size, "address", "addresses")}`,
     "",
     ...toDetails("findings", rows),
   ].join("\n");

@@ -1,4 +1,6 @@
 import { stripVTControlCharacters, styleText } from "node:util";
+import { createLiveArea, type LiveArea } from "./live-area.ts";
+import { signsFor, type Signs } from "./signs.ts";
 import { findCiService, type CiService } from "./ci-service.ts";
 import { oneLine } from "../../words/text.ts";
 import { createRedactor } from "../../wiring/secrets.ts";
@@ -12,8 +14,14 @@ export interface Terminal {
   /** Whether messages go to a screen that can be redrawn. */
   readonly isLive: boolean;
   readonly columns: number;
+  /** Whether the result goes to a screen, which has an edge. */
+  readonly isScreen: boolean;
+  readonly signs: Signs;
   /** Of the screen that messages go to. */
   readonly liveColumns: number;
+  readonly liveRows: number;
+  /** What is drawn anew there; whatever is printed or said goes above it. */
+  readonly live: LiveArea;
   /** The CI service that runs this, where one is known. */
   readonly ci?: CiService | undefined;
   /** Takes secrets out of a text; what is printed and said has gone through it. */
@@ -72,6 +80,7 @@ export function openTerminal(color: boolean): Terminal {
   };
   const print = openStream(stdout, "the result", noteLost);
   const say = openStream(stderr, "a message", noteLost);
+  const live = createLiveArea({ write: say, columns: () => stderr.columns || 100 });
   const styleFor = (stream: NodeJS.WriteStream): Style => {
     const isWanted = color && wantsColor(env, stream.isTTY);
     return (mark, text) => (isWanted ? styleText(MARKS[mark], text, { validateStream: false }) : text);
@@ -87,16 +96,24 @@ export function openTerminal(color: boolean): Terminal {
     get columns() {
       return (stdout.isTTY ? stdout.columns : 0) || 100;
     },
+    isScreen: stdout.isTTY,
+    signs: signsFor(env),
     get liveColumns() {
       return stderr.columns || 100;
+    },
+    get liveRows() {
+      return stderr.rows || 24;
     },
     ci: findCiService(env, () => Math.floor(Date.now() / 1000)),
     ...{ redact, hide },
     ...{ lost: () => lost, noteLost },
+    live,
     print: (text) => {
+      live.clear();
       print(disarm(redact(text)));
     },
     say: (text) => {
+      live.clear();
       say(disarm(redact(text)));
     },
     command: (text) => {

@@ -43,3 +43,23 @@ export function cut(text: string, width: number): string {
   }
   return shown;
 }
+
+/** The same from the end. */
+function cutStart(text: string, width: number): string {
+  const all = [...letters.segment(text)].map(({ segment }) => segment);
+  let [from, used] = [all.length, 0];
+  while (from > 0) {
+    used += widthOfLetter(all[from - 1] ?? "");
+    if (used > width) break;
+    from -= 1;
+  }
+  return all.slice(from).join("");
+}
+
+/** Cut in the middle, where a path says least: its first folder and its end tell which one it is. @param sign stands for the rest */
+export function cutMiddle(text: string, width: number, sign: string): string {
+  if (widthOf(text) <= width) return text;
+  const room = Math.max(0, width - widthOf(sign));
+  const end = cutStart(text, Math.ceil((room * 2) / 3));
+  return cut(text, room - widthOf(end)) + sign + end;
+}

@@ -4,6 +4,7 @@ import { invalidate } from "../../workflows/invalidate.ts";
 import { askYes } from "../frame/ask.ts";
 import { isSet, list, text, type Arguments } from "../frame/command.ts";
 import { readQueue } from "../frame/options.ts";
+import { callLike } from "../frame/next-call.ts";
 import { printResult } from "../frame/output.ts";
 import { withDestination } from "../frame/session.ts";
 import { showInvalidateResult } from "./show.ts";
@@ -18,7 +19,7 @@ export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<E
   if (patterns.length === 0 && release === undefined && !owed && !everything && gone.length === 0)
     throw new OperatorError("usage", {
       reason:
-        "what is to be forgotten? Name addresses or files, or say --release, --owed, --gone or --everything",
+        "name what the edge should forget: addresses or files, or --release, --owed, --gone or --everything",
       command: "invalidate",
     });
   return withDestination(args, terminal, async (stay, { destination }) => {
@@ -31,7 +32,9 @@ export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<E
         : { confirm: () => confirmWish({ everything, gone }, destination, terminal) }),
     });
     stay.run.report({ event: "done", result });
-    printResult(args, terminal, result, () => showInvalidateResult(result, terminal));
+    printResult(args, terminal, result, () =>
+      showInvalidateResult(result, terminal, callLike(args, "invalidate --owed")),
+    );
     return result.invalidation.owed.length > 0 ? 5 : 0;
   });
 }
@@ -43,10 +46,12 @@ async function confirmWish(
 ): Promise<void> {
   const reasons = [
     ...(everything ? [`the edge of ${destination} would forget everything, and fetch all of it again`] : []),
-    ...gone.map((edge) => `what ${edge} owes would be struck, and nobody would ask it again`),
+    ...gone.map(
+      (edge) => `what ${edge} has not confirmed would be struck off, and nobody would ask it again`,
+    ),
   ];
   const reason = reasons.join("; ");
   if (!terminal.canAsk) throw new OperatorError("answer-needed", { reason });
   terminal.say(`${reason}\n`);
-  await askYes(everything ? "Forget everything?" : "Strike it?");
+  await askYes(everything ? "Forget everything?" : "Strike it off?");
 }

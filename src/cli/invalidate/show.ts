@@ -1,88 +1,113 @@
-import { counted } from "../../words/text.ts";
+import { counted, grouped } from "../../words/text.ts";
 import type { InvalidateResult } from "../../results/history.ts";
 import type { DeliveryResult } from "../../results/delivery.ts";
-import { clean, type Terminal } from "../frame/terminal.ts";
+import { toHead, toNext, toRows, toText, type Row, type Sheet } from "../frame/sheet.ts";
+import { clean, type Mark } from "../frame/terminal.ts";
 import { showBytes } from "../../words/numbers.ts";
 
 type Invalidation = DeliveryResult["invalidation"];
+type OfEdge = Invalidation["edges"][number];
 
 /** Patterns that are named; the rest is counted. */
 const MOST_PATTERNS = 6;
 
 /** What edges were asked to forget, or would be: how much, by which patterns, what goes along, and what `/*` would take. */
-export function showInvalidation(
-  invalidation: Invalidation,
-  isPlanned: boolean,
-  { style }: Terminal,
-): string {
+export function showInvalidation(invalidation: Invalidation, isPlanned: boolean, sheet: Sheet): string {
   const { patterns, edges, hints } = invalidation;
   if (edges.length === 0) return "";
-  const asked = edges.map((edge) => {
-    const what = counted(edge.addresses, "address", "addresses");
-    const verb = isPlanned ? "would be" : "was";
-    const state = isPlanned ? "" : `: ${showState(edge, invalidation.owed.length > 0, style)}`;
-    return `  edge ${edge.edge} ${verb} asked to forget ${what} by ${counted(edge.patterns, "pattern")}${state}\n`;
-  });
   const shown = patterns.slice(0, MOST_PATTERNS).map(clean).join("  ");
-  const rest = patterns.length > MOST_PATTERNS ? `  and ${patterns.length - MOST_PATTERNS} more` : "";
+  const rest =
+    patterns.length > MOST_PATTERNS ? `  and ${grouped(patterns.length - MOST_PATTERNS)} more` : "";
   return [
     "\n",
-    ...asked,
-    `    ${shown}${rest}\n`,
-    `    ${style("faint", showCollateral(invalidation))}\n`,
-    ...hints.map((hint) => `    ${style("faint", clean(hint))}\n`),
+    toRows(
+      sheet,
+      edges.map((edge) => toEdgeRow(edge, invalidation, isPlanned)),
+    ),
+    toText(sheet, shown + rest),
+    ...(isPlanned ? [] : edges.map((edge) => toText(sheet, showRead(edge), "faint"))),
+    toText(sheet, showCollateral(invalidation, isPlanned), "faint"),
+    ...hints.map((hint) => toText(sheet, clean(hint), "faint")),
   ].join("");
 }
 
-/** What an edge has confirmed, and how far that was looked at. */
-function showState(
-  { addresses, confirmed, read }: Invalidation["edges"][number],
-  isOwed: boolean,
-  style: Terminal["style"],
-): string {
-  if (!confirmed)
-    return isOwed
-      ? style("bad", "not confirmed, still owed")
-      : `${style("warn", "asked for")}, not read back`;
-  const forms = `in ${counted(read.forms, "form")}`;
-  const much =
-    read.addresses >= addresses
-      ? `all read back ${forms}`
-      : `${counted(read.addresses, "address", "addresses")} of them read back ${forms}`;
-  return `${style("good", "confirmed")}, ${much}`;
+function toEdgeRow(
+  { edge, addresses, patterns, confirmed }: OfEdge,
+  { edges, owed }: Invalidation,
+  isPlanned: boolean,
+): Row {
+  const who = edges.length > 1 ? `the edge "${clean(edge)}"` : "the edge";
+  const noun = addresses === 1 ? "address" : "addresses";
+  const asked = `with ${counted(patterns, "pattern")}`;
+  const [words, mark]: readonly [string, Mark?] = isPlanned
+    ? [`for ${who} to forget, ${asked}`]
+    : confirmed
+      ? [`forgotten by ${who}, ${asked}`]
+      : owed.length > 0
+        ? [`that ${who} has not confirmed yet; it was asked ${asked}`, "warn"]
+        : [`that ${who} was asked to forget, ${asked}`];
+  return { count: addresses, what: `${noun} ${words}`, mark };
 }
 
-/** `invalidate`, as a person reads it. */
-export function showInvalidateResult(
-  { site, destination, dryRun, invalidation }: InvalidateResult,
-  terminal: Terminal,
-): string {
-  const { style } = terminal;
-  const heading = style("strong", `${clean(site)}, ${destination}`);
-  if (invalidation.edges.length === 0)
-    return invalidation.owed.length > 0
-      ? `${heading}: ${style("bad", "nobody can be asked")} for ${counted(invalidation.owed.length, "address", "addresses")} that an edge owes which is no longer in the settings\n`
-      : `${heading}: nothing to forget, no edge owes anything\n`;
-  const what = dryRun
-    ? "nothing was asked for yet"
-    : invalidation.confirmed
-      ? "forgotten"
-      : invalidation.owed.length > 0
-        ? "not all is confirmed"
-        : "asked for, not read back";
-  return `${heading}: ${what}\n${showInvalidation(invalidation, dryRun, terminal)}`;
+/** How far an edge's word was checked. */
+function showRead({ edge, addresses, confirmed, read }: OfEdge): string {
+  if (!confirmed && read.addresses === 0) return "";
+  if (read.addresses === 0) return `What "${clean(edge)}" confirmed was not read back.`;
+  const forms = read.forms > 1 ? `, each in ${read.forms} forms (compressed and not)` : "";
+  return read.addresses >= addresses
+    ? `Read back since then: all of them${forms}.`
+    : `Read back since then: ${grouped(read.addresses)} of them${forms}.`;
 }
 
 /** What goes along, against naming everything one by one and against `/*`. */
-function showCollateral({ addresses, patterns, collateral, everything }: Invalidation): string {
-  const lost = ({ addresses: count, bytes }: typeof collateral): string =>
-    count === 0
-      ? "no right copy is lost"
-      : `${counted(count, "right copy is", "right copies are")} lost along with them (${showBytes(bytes)})`;
-  const ways = [lost(collateral)];
-  if (collateral.addresses > 0 && addresses.length > patterns.length)
-    ways.push(`one by one it would be ${addresses.length} patterns and none`);
-  if (everything.addresses > collateral.addresses)
-    ways.push(`by /* alone ${everything.addresses} (${showBytes(everything.bytes)})`);
-  return ways.join("; ");
+function showCollateral(
+  { addresses, patterns, collateral, everything }: Invalidation,
+  isPlanned: boolean,
+): string {
+  const isAll = patterns.length === 1 && patterns[0] === "/*";
+  const verb = isPlanned ? "would also drop" : "also dropped";
+  const along =
+    collateral.addresses === 0
+      ? `No copy that is still correct ${isPlanned ? "would be" : "was"} dropped.`
+      : `The patterns ${verb} ${copies(collateral)} still correct (${showBytes(collateral.bytes)}).`;
+  const single =
+    collateral.addresses > 0 && addresses.length > patterns.length
+      ? ` To name each address takes ${counted(addresses.length, "pattern")} and drops none.`
+      : "";
+  const whole =
+    !isAll && everything.addresses > collateral.addresses
+      ? ` /* alone would drop ${grouped(everything.addresses)} (${showBytes(everything.bytes)}).`
+      : "";
+  return along + single + whole;
+}
+
+const copies = ({ addresses }: Invalidation["collateral"]): string =>
+  addresses === 1 ? "1 copy that was" : `${grouped(addresses)} copies that were`;
+
+/** `invalidate`, as a person reads it. @param again the call that asks once more */
+export function showInvalidateResult(result: InvalidateResult, sheet: Sheet, again: string): string {
+  const { site, destination, dryRun, invalidation } = result;
+  const [words, mark] = standingOf(result);
+  const isToAsk = !dryRun && invalidation.owed.length > 0 && invalidation.edges.length > 0;
+  return [
+    toHead(sheet, [site, destination], words, mark),
+    showInvalidation(invalidation, dryRun, sheet),
+    isToAsk ? toNext(sheet, again, "asks the edge again") : "",
+  ].join("");
+}
+
+function standingOf({ dryRun, invalidation }: InvalidateResult): readonly [words: string, mark?: Mark] {
+  const { edges, owed, confirmed } = invalidation;
+  if (edges.length === 0)
+    return owed.length > 0
+      ? [
+          `nobody can be asked: ${counted(owed.length, "address", "addresses")} are owed by an edge that is no longer in the settings.`,
+          "bad",
+        ]
+      : ["nothing to do: the edges have confirmed everything."];
+  if (dryRun) return ["this is what would be asked for. Nothing was asked for yet."];
+  if (confirmed) return ["the edge has forgotten it, and has confirmed."];
+  return owed.length > 0
+    ? ["the edge has NOT confirmed yet: visitors may get old copies.", "warn"]
+    : ["the edge was asked to forget it; its word was not checked."];
 }

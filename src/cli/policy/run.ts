@@ -22,7 +22,7 @@ export function printPolicy(args: Arguments, terminal: Terminal): ExitCode {
   const [kind = "delivery", ...others] = list(args, "KIND");
   const target = readTarget(toCall(args, terminal));
   if (others.length > 0 || !isKind(kind))
-    throw usage(`policy ${[kind, ...others].join(" ")}: should be one of ${POLICY_KINDS.join(", ")}`);
+    throw usage(`policy prints one of ${POLICY_KINDS.join(", ")}, not ${[kind, ...others].join(" ")}`);
   printOutput(args, terminal, () => toText(kind, target));
   return 0;
 }

@@ -19,7 +19,10 @@ export async function lookAtPreviews(args: Arguments, terminal: Terminal): Promi
   const dryRun = isSet(args, "dry-run");
   const wish = { remove: list(args, "remove"), keep: list(args, "keep") };
   if (wish.remove.length > 0 && wish.keep.length > 0)
-    throw new OperatorError("usage", { reason: "either --remove or --keep", command: "previews" });
+    throw new OperatorError("usage", {
+      reason: "use either --remove or --keep, not both",
+      command: "previews",
+    });
   // A variable of CI that is not set must not mean that nothing is to be kept.
   if ([...wish.remove, ...wish.keep].some((name) => name.trim() === ""))
     throw new OperatorError("usage", { reason: "--remove and --keep need a name", command: "previews" });

@@ -1,45 +1,53 @@
 import type { PreviewsResult } from "../../results/previews.ts";
 import { counted } from "../../words/text.ts";
-import { showBytes, showTime } from "../../words/numbers.ts";
-import { clean, type Terminal } from "../frame/terminal.ts";
-import { columnFor, fill } from "../frame/width.ts";
+import { showBytes, showMoment, showTime } from "../../words/numbers.ts";
+import { toHead, toNames, toRows, toText, type Sheet } from "../frame/sheet.ts";
+import { clean, type Mark } from "../frame/terminal.ts";
 
 /** The previews of a destination, the one that ends first on top. */
-export function showPreviews(result: PreviewsResult, terminal: Terminal, now: Date): string {
+export function showPreviews(result: PreviewsResult, sheet: Sheet, now: Date): string {
   const { destination, previews, removed, dryRun } = result;
-  const { style } = terminal;
-  const bytes = previews.reduce((sum, preview) => sum + preview.bytes, 0);
-  const head = `${style("strong", clean(destination))}: ${counted(previews.length, "preview")}${previews.length > 0 ? `, ${showBytes(bytes)}` : ""}\n`;
-  const width = columnFor(
-    previews.map(({ label }) => clean(label)),
-    terminal.columns,
-  );
   const blocks = previews.map((preview) => {
-    const { label, name, url, objects, bytes: own } = preview;
-    const state = showState(preview, terminal, now);
+    const { label, name, url, objects, bytes } = preview;
     const called = name === undefined || name === label ? "" : `, of ${clean(name)}`;
     return [
-      `  ${style("strong", fill(clean(label), width))}  ${state}\n`,
-      `  ${" ".repeat(width)}  ${style("faint", `${counted(objects, "object")}, ${showBytes(own)}${called}`)}\n`,
-      `  ${" ".repeat(width)}  ${clean(url)}\n`,
+      `\n   ${sheet.style("strong", clean(url))}\n`,
+      toText(sheet, ...stateOf(preview, now)),
+      toText(sheet, `${clean(label)}${called}: ${counted(objects, "object")}, ${showBytes(bytes)}`, "faint"),
     ].join("");
   });
-  const gone = removed.map(
-    (one) =>
-      `  ${style("bad", dryRun ? "would be removed" : "removed")}  ${clean(one.label)}, ${counted(one.objects, "object")}, ${showBytes(one.bytes)}\n`,
-  );
-  return [head, ...(gone.length > 0 ? [gone.join("")] : []), ...blocks].join("\n");
+  const gone = removed.map(({ label, objects, bytes }) => ({
+    name: label,
+    bytes,
+    note: counted(objects, "object"),
+  }));
+  const what = `${removed.length === 1 ? "preview" : "previews"} ${dryRun ? "to remove" : "removed"}`;
+  const rows = toRows(sheet, [{ count: removed.length, what, mark: "bad" }]);
+  return [
+    toHead(sheet, [destination, "previews"], showCount(result)),
+    ...(removed.length > 0 ? ["\n", rows, toNames(sheet, gone, { most: Infinity, all: true })] : []),
+    ...blocks,
+  ].join("");
+}
+
+function showCount({ previews }: PreviewsResult): string {
+  if (previews.length === 0) return "there is no preview.";
+  const bytes = previews.reduce((sum, preview) => sum + preview.bytes, 0);
+  const [is, them] = previews.length === 1 ? ["is", "it has"] : ["are", "together they have"];
+  return `there ${is} ${counted(previews.length, "preview")}; ${them} ${showBytes(bytes)}.`;
 }
 
 /** How long a preview has stood, and how long it will. */
-function showState(
+function stateOf(
   { release, at, until, isOver, isUnreadable }: PreviewsResult["previews"][number],
-  { style }: Terminal,
   now: Date,
-): string {
-  if (isUnreadable) return style("warn", "its record can't be read: it goes only by --remove");
-  if (at === undefined) return style("warn", "never came to its end: prune clears it after a day");
-  if (until === undefined) return `release ${release}, ${showTime(at, now)}; no preview, so it is left alone`;
-  const end = isOver ? style("warn", "its time is over: prune clears it") : showTime(until, now);
-  return `release ${release}, ${showTime(at, now)}; ${end}`;
+): readonly [words: string, mark?: Mark] {
+  if (isUnreadable) return ["its record can't be read; only previews --remove removes it", "warn"];
+  if (at === undefined) return ["its first delivery never ended; prune removes it after a day", "warn"];
+  const made = `release ${release}, ${showTime(at, now)}`;
+  if (until === undefined)
+    return [`${made}; it was delivered as a site and not as a preview, so prune leaves it alone`];
+  return isOver
+    ? [`${made}; its time is over: the next prune removes it`, "warn"]
+    : [`${made}; it stays until ${showMoment(until)}`];
 }

@@ -5,33 +5,32 @@ import { SHARED, text, type Command } from "../frame/command.ts";
 export const provisionCommand: Command = {
   name: "provision",
   group: "prepare",
-  about:
-    "makes bucket and distribution ready: creates them, says who may read, sets them up; shows each change first",
+  about: "makes bucket and edge ready; shows every change and asks first",
   options: {
     to: SHARED.to,
     settings: SHARED.settings,
     readers: {
       kind: "text",
       value: "WHO",
-      about: "who may read the site from the store, where the settings do not say it",
+      about: "who may read the site from the store, if the settings do not say it",
       choices: READERS,
     },
-    versioning: { kind: "switch", about: "keep versions of overwritten objects as well" },
+    versioning: { kind: "switch", about: "also keep old versions of objects that are overwritten" },
     tag: { kind: "list", value: "NAME=VALUE", about: "tag the bucket (repeatable)" },
     print: {
       kind: "text",
       value: "WHAT",
-      about: "print what a person sets up: a cache of your own, DNS records, or what any other edge must do",
+      about: "print what you set up yourself: a cache of your own, DNS records, or the duties of any edge",
       choices: PRINTABLE,
     },
     origin: { kind: "text", value: "URL", about: "with --print: where the cache reads from" },
     "purge-from": {
       kind: "list",
       value: "NETWORK",
-      about: "with --print: who may have copies forgotten, such as 10.0.0.0/24 (repeatable)",
+      about: "with --print: who may make the cache forget copies, such as 10.0.0.0/24 (repeatable)",
     },
-    into: { kind: "text", value: "FOLDER", about: "with --print: write the files there as well" },
-    "dry-run": { ...SHARED["dry-run"], about: "show what would be changed, and change nothing" },
+    into: { kind: "text", value: "FOLDER", about: "with --print: also write the files to this folder" },
+    "dry-run": { ...SHARED["dry-run"], about: "show what would change, and change nothing" },
     yes: SHARED.yes,
     format: SHARED.format,
     output: SHARED.output,
@@ -42,7 +41,10 @@ export const provisionCommand: Command = {
       "rcourier provision --print nginx --into edge",
       "a complete set-up for a cache of your own; dns: its records",
     ],
-    ["rcourier provision --to staging --readers public --tag team=web", "asks, does it, and tries it"],
+    [
+      "rcourier provision --to staging --readers public --tag team=web",
+      "asks, makes the changes, and tests them",
+    ],
   ],
   run: async (args, terminal) => {
     if (text(args, "print") !== undefined) {

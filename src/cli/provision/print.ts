@@ -26,7 +26,8 @@ const NOTHING: Part = { files: [], settings: [], records: [], duties: [], left: 
 export async function printSetup(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const asked = text(args, "print");
   const kind = PRINTABLE.find((one) => one === asked);
-  if (kind === undefined) throw usage(`--print ${asked ?? ""}: should be one of ${PRINTABLE.join(", ")}`);
+  if (kind === undefined)
+    throw usage(`--print must be one of ${PRINTABLE.join(", ")}, not ${asked ?? "nothing"}`);
   const target = readUnmade(toCall(args, terminal));
   const options = toOptions(args, terminal);
   const part = isCacheKind(kind)
@@ -47,9 +48,9 @@ const usage = (reason: string): OperatorError => new OperatorError("usage", { re
 function toOptions(args: Arguments, { environment }: Terminal): CacheSetupOptions {
   const said = text(args, "origin");
   if (said !== undefined && (!/^https?:\/\//.test(said) || !URL.canParse(said)))
-    throw usage(`--origin ${said}: should be an address such as http://10.0.0.9:8080`);
+    throw usage(`--origin must be an address such as http://10.0.0.9:8080, not ${said}`);
   const from = list(args, "purge-from");
-  for (const network of from) if (!isNetwork(network)) throw usage(`--purge-from ${network}: should be a network such as 10.0.0.0/24`); // prettier-ignore
+  for (const network of from) if (!isNetwork(network)) throw usage(`--purge-from must be a network such as 10.0.0.0/24, not ${network}`); // prettier-ignore
   const { AWS_REGION: usual = "", AWS_DEFAULT_REGION: other = "" } = environment;
   return {
     origin: said === undefined ? undefined : new URL(said),

@@ -17,6 +17,7 @@ import { createStageLine } from "../frame/stage-line.ts";
 import { toCall, withTarget } from "../frame/session.ts";
 import { readUnmade } from "../../wiring/wiring.ts";
 import { openEdgeToProvision } from "../../wiring/provisioned-edge.ts";
+import { callLike } from "../frame/next-call.ts";
 import { showProvision } from "./show.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { openBucket } from "../../wiring/open.ts";
@@ -24,9 +25,9 @@ import { openBucket } from "../../wiring/open.ts";
 /** `provision`. @returns the exit code */
 export function provisionDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const lonely = ["origin", "purge-from", "into"].find((name) => args[name] !== undefined);
-  if (lonely !== undefined) throw usage(`--${lonely} says something of what is printed: say --print WHAT`);
+  if (lonely !== undefined) throw usage(`--${lonely} needs --print WHAT`);
   const print = (result: ProvisionResult): void => {
-    printResult(args, terminal, result, () => showProvision(result, terminal));
+    printResult(args, terminal, result, () => showProvision(result, terminal, callLike(args, "checkup")));
   };
   return withTarget<ExitCode>(
     readUnmade(toCall(args, terminal)),
@@ -98,7 +99,7 @@ function assertPossible(readers: Readers, { store, destination }: Target): Reade
 
 function parseTag(said: string): [string, string] {
   const [name = "", value] = said.split(/=(.*)/s);
-  if (name === "" || value === undefined) throw usage(`--tag ${said}: should be NAME=VALUE`);
+  if (name === "" || value === undefined) throw usage(`--tag must be NAME=VALUE, not ${said}`);
   return [name, value];
 }
 
@@ -106,7 +107,7 @@ const usage = (reason: string): OperatorError => new OperatorError("usage", { re
 
 async function confirmChanges(planned: ProvisionResult, terminal: Terminal): Promise<void> {
   const { steps, bucket } = planned;
-  const reason = `${counted(steps.length, "change")} of ${bucket} must be confirmed`;
+  const reason = `provision would make ${counted(steps.length, "change")} to ${bucket}`;
   if (!terminal.canAsk) throw new OperatorError("answer-needed", { reason });
   terminal.say(showProvision(planned, terminal));
   await askYes(`Make ${steps.length === 1 ? "this change" : "these changes"} to ${bucket}?`);

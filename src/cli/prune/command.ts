@@ -3,13 +3,20 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const pruneCommand: Command = {
   name: "prune",
   group: "deliver",
-  about: "removes what no retained release needs: stale files, vault contents, old records",
+  about: "removes files, old versions and records that no release needs",
   options: {
     to: SHARED.to,
     settings: SHARED.settings,
     "dry-run": SHARED["dry-run"],
-    foreign: { kind: "switch", about: "also what this tool did not put there, after showing it" },
-    forget: { kind: "list", value: "PATH", about: "a content for good, wherever it stands (repeatable)" },
+    foreign: {
+      kind: "switch",
+      about: "also remove foreign objects (not delivered by this tool), after showing them",
+    },
+    forget: {
+      kind: "list",
+      value: "PATH",
+      about: "remove this file for good, from every release and the vault (repeatable)",
+    },
     yes: SHARED.yes,
     queue: SHARED.queue,
     format: SHARED.format,
@@ -17,7 +24,7 @@ export const pruneCommand: Command = {
     all: { kind: "switch", about: "list everything" },
   },
   examples: [
-    ["rcourier prune --dry-run", "what would go"],
+    ["rcourier prune --dry-run", "what would be removed"],
     ["rcourier prune --forget downloads/crew-list.csv", "a file that should never have been public"],
   ],
   run: async (args, terminal) => {

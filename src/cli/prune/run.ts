@@ -7,6 +7,7 @@ import { prune, type PruneOutcome } from "../../workflows/prune.ts";
 import { confirm } from "../frame/ask.ts";
 import { isSet, list, type Arguments } from "../frame/command.ts";
 import { readQueue } from "../frame/options.ts";
+import { callLike, quoted } from "../frame/next-call.ts";
 import { printResult } from "../frame/output.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { toCall, withDestination } from "../frame/session.ts";
@@ -24,7 +25,9 @@ export async function pruneDestination(args: Arguments, terminal: Terminal): Pro
   const found = hasPreviews && forget.length > 0 ? await lookEverywhere(args, terminal, forget) : undefined;
   const options = { dryRun, forget, named: found?.named, queueSeconds: readQueue(args) };
   return withDestination(args, terminal, async (stay, { destination, safety }) => {
-    const show = (result: PruneResult): string => showPrune(result, terminal, { all: isSet(args, "all") });
+    const view = { all: isSet(args, "all"), callLike: (words: string) => callLike(args, words) };
+    const again = callLike(args, toAgain(args, forget));
+    const show = (result: PruneResult): string => showPrune(result, terminal, { ...view, again });
     const toResult = (outcome: PruneOutcome, inPreviews: readonly ForgottenInPreview[]): PruneResult => ({
       ...toPruneResult(destination, dryRun, outcome),
       ...(previews && { previews }),
@@ -34,7 +37,7 @@ export async function pruneDestination(args: Arguments, terminal: Terminal): Pro
       const outcome = { decision, owed: [], versions: 0 };
       const planned = { ...toResult(outcome, found?.inPreviews ?? []), dryRun: true };
       if (!isAsked(planned, safety.ask)) return;
-      if (!isSet(args, "yes")) terminal.say(show(planned));
+      if (!isSet(args, "yes")) terminal.say(showPrune(planned, terminal, view));
       await confirmRemoval({ args, terminal, destination, isForGood: forget.length > 0 });
     };
     const gone: ForgottenInPreview[] = [];
@@ -49,6 +52,14 @@ export async function pruneDestination(args: Arguments, terminal: Terminal): Pro
     return result.owed.length > 0 && !dryRun ? 5 : 0;
   });
 }
+
+/** The same words, without `--dry-run`. */
+const toAgain = (args: Arguments, forget: readonly string[]): string =>
+  [
+    "prune",
+    ...forget.map((path) => `--forget ${quoted(path)}`),
+    ...(isSet(args, "foreign") ? ["--foreign"] : []),
+  ].join(" ");
 
 /** Whether a person is asked first: where the destination wants it so, and before what nothing brings back. */
 function isAsked({ removed, inPreviews = [] }: PruneResult, ask: boolean): boolean {

@@ -1,85 +1,121 @@
 import { counted, listed } from "../../words/text.ts";
 import type { PruneResult } from "../../results/history.ts";
-import { toBlock } from "../frame/block.ts";
 import { showBytes } from "../../words/numbers.ts";
-import { clean, type Terminal } from "../frame/terminal.ts";
+import { toHead, toNames, toNext, toRows, toText, type Sheet } from "../frame/sheet.ts";
+import { clean, type Mark } from "../frame/terminal.ts";
 
-const REASONS: Readonly<Record<string, string>> = {
-  stale: "no retained release lists it",
-  forgotten: "removed for good",
-  foreign: "not ours, asked for by name",
-  content: "vault, no retained release needs it",
-  record: "record of a release that is no longer retained",
-  "ended run": "record of a run that has ended",
+const REASONS: Readonly<Record<string, readonly [one: string, more: string, why: string]>> = {
+  stale: ["old file", "old files", "no release that can be put back has them"],
+  forgotten: ["object", "objects", "for good, because of --forget"],
+  foreign: ["foreign object", "foreign objects", "not delivered by this tool; because of --foreign"],
+  content: [
+    "old version in the vault",
+    "old versions in the vault",
+    "no release that can be put back needs them",
+  ],
+  record: ["record of a release", "records of releases", "those can no longer be put back"],
+  "ended run": ["record of a run", "records of runs", "those have ended"],
 };
 
-export function showPrune(
-  result: PruneResult,
-  { style }: Terminal,
-  { all }: { readonly all: boolean },
-): string {
-  const { destination, dryRun, removed, bytes, waiting, retained, foreign, owed, versions } = result;
-  const { previews = [] } = result;
-  const verb = dryRun ? "would be removed" : "removed";
-  const title = style("strong", clean(destination));
-  const head =
-    removed.length === 0
-      ? `${title}: nothing to remove\n`
-      : `${title}: ${counted(removed.length, "object")}, ${showBytes(bytes)} ${verb}\n`;
-  const blocks = Object.entries(REASONS).flatMap(([why, meaning]) => {
+/** Names of one kind that are shown before the rest is counted. */
+const MOST_NAMES = 12;
+
+export interface PruneView {
+  readonly all: boolean;
+  /** Another call about the same destination. */
+  readonly callLike: (words: string) => string;
+  /** The same call, which removes what this one shows; absent: it is about to be done. */
+  readonly again?: string;
+}
+
+export function showPrune(result: PruneResult, sheet: Sheet, { all, callLike, again }: PruneView): string {
+  const { destination, dryRun, removed, waiting, owed } = result;
+  const blocks = Object.entries(REASONS).flatMap(([why, [one, more, note]]) => {
     const members = removed.filter((object) => object.why === why);
     if (members.length === 0) return [];
-    const lines = members.map(({ key, size }) => `${showBytes(size).padStart(8)}  ${clean(key)}`);
-    return [`\n${style("warn", why)}: ${meaning}\n${toBlock(lines, all).join("")}`];
+    const names = members.map(({ key, size }) => ({ name: key, bytes: size }));
+    const row = { count: members.length, what: members.length === 1 ? one : more, note };
+    return [`\n${toRows(sheet, [row])}${toNames(sheet, names, { most: MOST_NAMES, all })}`];
   });
-  const tail = [
+  const next =
+    waiting.length > 0 || (owed.length > 0 && !dryRun)
+      ? toNext(sheet, callLike("deliver"), "then prune again")
+      : dryRun && removed.length > 0 && again !== undefined
+        ? toNext(sheet, again)
+        : "";
+  return [
+    toHead(sheet, [destination], showVerdict(result)),
+    ...blocks,
+    ...showInPreviews(result, sheet, all),
+    "\n",
+    ...showRest(result, sheet),
+    next,
+  ].join("");
+}
+
+function showVerdict({ dryRun, removed, bytes, previews = [] }: PruneResult): string {
+  const verb = (count: number): string => (dryRun ? "would be" : count === 1 ? "was" : "were");
+  const gone = `${counted(previews.length, "preview")} ${verb(previews.length)} removed`;
+  if (removed.length > 0)
+    return `${counted(removed.length, "object")}, ${showBytes(bytes)}, ${verb(removed.length)} removed.`;
+  return previews.length > 0
+    ? `${gone}, and nothing else: everything else is needed.`
+    : `nothing ${dryRun ? "would be" : "was"} removed: everything is needed.`;
+}
+
+/** What there is to know besides. */
+function showRest(
+  { dryRun, waiting, retained, foreign, owed, versions, previews = [] }: PruneResult,
+  sheet: Sheet,
+): string[] {
+  const say = (words: string, mark?: Mark): string => toText(sheet, words, mark, 3);
+  return [
     ...(versions > 0
-      ? [
-          `\n${counted(versions, "earlier version")} that the bucket had kept of what was forgotten went too\n`,
-        ]
+      ? [say(`${counted(versions, "earlier version")} of these files, which the bucket had kept, went too.`)]
       : []),
     ...(previews.length > 0
       ? [
-          `\npreviews whose time is over ${dryRun ? "would be" : "are"} removed: ${listed(previews.map(clean), 20)}\n`,
+          say(
+            `These previews are past their time and ${dryRun ? "would be" : "were"} removed: ${listed(previews.map(clean), 20)}.`,
+          ),
         ]
       : []),
-    `\nreleases that can be put back: ${retained.join(", ")}\n`,
+    say(`You can put back ${counted(retained.length, "release")}: ${retained.join(", ")}.`),
     ...(waiting.length > 0
       ? [
-          style(
+          say(
+            `${counted(waiting.length, "old file stays", "old files stay")}: pages that an edge still has, or that a dead run left, may need ${waiting.length === 1 ? "it" : "them"}.`,
             "warn",
-            `${counted(waiting.length, "stale file")} left: pages may name them that an edge still holds or a run that died has left; deliver, then prune again\n`,
           ),
         ]
       : []),
     ...(foreign.length > 0
       ? [
-          `not ours, left alone: ${counted(foreign.length, "object")}; --foreign removes them after showing them\n`,
+          say(
+            `${counted(foreign.length, "foreign object")} not delivered by this tool ${foreign.length === 1 ? "was" : "were"} left alone; --foreign shows and removes them.`,
+          ),
         ]
       : []),
     ...(owed.length > 0
       ? [
-          style(
-            "warn",
+          say(
             dryRun
-              ? `an edge has not confirmed ${counted(owed.length, "address", "addresses")} yet: it is asked first, and stale files go only if it does\n`
-              : `an edge has not confirmed ${counted(owed.length, "address", "addresses")} yet; the next delivery asks again\n`,
+              ? `An edge has not confirmed ${counted(owed.length, "address", "addresses")} yet. Prune asks it first; old files go only if it confirms.`
+              : `An edge has not confirmed ${counted(owed.length, "address", "addresses")} yet.`,
+            "warn",
           ),
         ]
       : []),
   ];
-  return [head, ...blocks, ...showInPreviews(result, all), ...tail].join("");
 }
 
 /** What went from previews that had a content which is removed for good. */
-function showInPreviews({ inPreviews = [], dryRun }: PruneResult, all: boolean): string[] {
-  const verb = dryRun ? "would be removed" : "removed";
+function showInPreviews({ inPreviews = [], dryRun }: PruneResult, sheet: Sheet, all: boolean): string[] {
+  const verb = dryRun ? "to remove" : "removed";
   return inPreviews.map(({ preview, removed, versions }) => {
-    const lines = removed.map(
-      ({ key, size, why }) => `${showBytes(size).padStart(8)}  ${clean(key)}  (${why})`,
-    );
-    const earlier =
-      versions > 0 ? `, and ${counted(versions, "earlier version")} that the bucket had kept` : "";
-    return `\npreview ${clean(preview)}: ${counted(removed.length, "object")} ${verb}${earlier}\n${toBlock(lines, all).join("")}`;
+    const what = `${removed.length === 1 ? "object" : "objects"} ${verb} from the preview ${clean(preview)}`;
+    const note = versions > 0 ? `and ${counted(versions, "earlier version")} that the bucket had kept` : "";
+    const names = removed.map(({ key, size, why }) => ({ name: key, bytes: size, note: why }));
+    return `\n${toRows(sheet, [{ count: removed.length, what, note }])}${toNames(sheet, names, { most: MOST_NAMES, all })}`;
   });
 }

@@ -3,7 +3,7 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const redeliverCommand: Command = {
   name: "redeliver",
   group: "history",
-  about: "puts an earlier release back, or a preview live: copies inside the store, no build needed",
+  about: "puts an earlier release back, or a preview live; needs no build",
   positional: "RELEASE",
   options: {
     to: SHARED.to,
@@ -15,7 +15,7 @@ export const redeliverCommand: Command = {
     note: SHARED.note,
     "through-here": {
       kind: "switch",
-      about: "from another store: take contents through this machine, each checked by its hash",
+      about: "from another store: let files go through this machine, each checked by its hash",
     },
     format: { ...SHARED.format, choices: ["text", "json", "ndjson"] },
     output: SHARED.output,
@@ -23,9 +23,9 @@ export const redeliverCommand: Command = {
     all: SHARED.all,
   },
   examples: [
-    ["rcourier redeliver previous", "back to the release before the current one"],
+    ["rcourier redeliver previous", "puts back the release before the current one"],
     ["rcourier redeliver 5 --dry-run", "what going back to release 5 would do"],
-    ["rcourier redeliver preview/spring-fares@2 --to production", "just what was approved goes live"],
+    ["rcourier redeliver preview/spring-fares@2 --to production", "puts live just what was approved"],
     ["rcourier redeliver staging:current --to production", "from one destination to another"],
   ],
   run: async (args, terminal) => {

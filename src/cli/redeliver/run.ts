@@ -10,7 +10,10 @@ import type { Terminal } from "../frame/terminal.ts";
 export function runRedeliver(args: Arguments, terminal: Terminal): Promise<DeliveryResult> {
   const [name, ...others] = list(args, "RELEASE");
   if (name === undefined || others.length > 0)
-    throw new OperatorError("usage", { reason: "which release? Name one", command: "redeliver" });
+    throw new OperatorError("usage", {
+      reason: "name one release, such as previous or 5",
+      command: "redeliver",
+    });
   const wanted = { name, isThroughHere: isSet(args, "through-here") };
   return whileShown(args, terminal, (call, conduct) =>
     redeliverRelease(call, conduct, { ...toMaking(args, terminal), ...wanted }),

@@ -3,8 +3,9 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const releasesCommand: Command = {
   name: "releases",
   group: "history",
-  about: "the list of releases; one in full; what changed between two; who holds the destination",
+  about: "lists releases, shows one or compares two; shows who has the hold",
   positional: "RELEASE",
+  words: ["hold"],
   options: {
     to: SHARED.to,
     preview: SHARED.preview,
@@ -15,13 +16,13 @@ export const releasesCommand: Command = {
     all: { kind: "switch", about: "list everything" },
     yes: SHARED.yes,
     "take-hold": { kind: "switch", about: "with hold: end another run's hold, after showing it" },
-    repair: { kind: "switch", about: "make a lost or damaged pointer anew out of the records" },
+    repair: { kind: "switch", about: "rebuild the record of the current release, if it is lost or damaged" },
   },
   examples: [
     ["rcourier releases", "what can be put back"],
-    ["rcourier releases current", "all that the current release holds"],
+    ["rcourier releases current", "everything in the current release"],
     ["rcourier releases 6 7", "what changed from release 6 to 7"],
-    ["rcourier releases hold", "who is delivering, or did last"],
+    ["rcourier releases hold", "which run has the hold, or had it last"],
   ],
   run: async (args, terminal) => {
     const { lookAtReleases } = await import("./run.ts");

@@ -21,12 +21,12 @@ import type { Terminal } from "../frame/terminal.ts";
 export const sandboxCommand: Command = {
   name: "sandbox",
   group: "practise",
-  about: "runs a simulated store and edge on this machine until it is stopped",
+  about: "runs a simulated store and edge on this machine until you stop it",
   options: {
     data: {
       kind: "text",
       value: "FOLDER",
-      about: "keep everything there; without it, in a folder that goes at the end",
+      about: "keep all data in this folder; without it, data is deleted when the sandbox stops",
     },
     "store-port": {
       kind: "text",
@@ -37,7 +37,12 @@ export const sandboxCommand: Command = {
     "edge-port": { kind: "text", value: "PORT", about: "port of the edge; 0: any free one", default: "8460" },
     bucket: { kind: "text", value: "NAME", about: "the bucket to begin with", default: "practice" },
     pops: { kind: "text", value: "NUMBER", about: "points of presence of the edge", default: "1" },
-    propagation: { kind: "text", value: "DURATION", about: "until the last point has let go", default: "0s" },
+    propagation: {
+      kind: "text",
+      value: "DURATION",
+      about: "how long until every point of presence has forgotten an address",
+      default: "0s",
+    },
     origin: {
       kind: "text",
       value: "KIND",
@@ -48,17 +53,17 @@ export const sandboxCommand: Command = {
     query: {
       kind: "text",
       value: "HOW",
-      about: "whether the edge tells queries apart",
+      about: "whether the edge keeps one copy for all queries, or one for each",
       choices: ["ignored", "keyed"],
       default: "ignored",
     },
     bare: {
       kind: "switch",
-      about: "no bucket yet, and the edge reads only what the bucket's settings let it: for provision",
+      about: "begin without a bucket; the edge reads only what the bucket's settings let it (for provision)",
     },
     empty: {
       kind: "switch",
-      about: "no bucket and no distribution, as a new account is: for provision, which makes both",
+      about: "begin without bucket and distribution, like a new account (for provision)",
     },
     certificate: {
       kind: "list",
@@ -69,31 +74,31 @@ export const sandboxCommand: Command = {
     tls: {
       kind: "text",
       value: "KIND",
-      about: "the edge speaks https, with a certificate of this kind that it signs itself",
+      about: "let the edge speak https, with a certificate of this kind that it signs itself",
       choices: CERTIFICATE_KINDS,
     },
     policy: {
       kind: "text",
       value: "FILE",
-      about: "a second identity that may do just what this policy says (JSON)",
+      about: "add a second identity that may do just what this policy says (JSON)",
     },
     trait: {
       kind: "list",
       value: "NAME[=VALUE]",
-      about: "how the store or the edge behaves where real ones differ (repeatable; docs/sandbox.md)",
+      about: "let store or edge behave as some real ones do (repeatable; docs/sandbox.md)",
     },
-    faults: { kind: "text", value: "FILE", about: "what goes wrong, by rule and seed (YAML)" },
-    "client-routes": { kind: "switch", about: "unknown addresses are answered with the entry page" },
+    faults: { kind: "text", value: "FILE", about: "what goes wrong and when, from a file of rules (YAML)" },
+    "client-routes": { kind: "switch", about: "answer unknown addresses with the entry page" },
     format: {
       kind: "text",
       value: "FORMAT",
-      about: "form of the ready line",
+      about: "the form of the first line",
       choices: ["text", "json"],
       default: "text",
     },
   },
   examples: [
-    ["rcourier sandbox", "store and edge to practise on, gone when stopped"],
+    ["rcourier sandbox", "a store and an edge to practise on; gone when you stop it"],
     [
       "rcourier sandbox --data ./sandbox --pops 3 --propagation 2s",
       "still filled tomorrow; invalidations take their time",
@@ -193,7 +198,7 @@ function readNumber(args: Arguments, option: string, most: number): number {
 }
 
 const wrong = (option: string, value: string, wanted: string): OperatorError =>
-  new OperatorError("usage", { reason: `--${option} ${value}: should be ${wanted}`, command: "sandbox" });
+  new OperatorError("usage", { reason: `--${option} must be ${wanted}, not ${value}`, command: "sandbox" });
 
 function showReady(facts: SandboxFacts, args: Arguments, terminal: Terminal): void {
   if (text(args, "format") === "json") {

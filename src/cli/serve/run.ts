@@ -62,7 +62,7 @@ function readPort(args: Arguments): number {
   const value = text(args, "port") ?? "0";
   if (/^\d{1,5}$/.test(value) && Number(value) <= 65_535) return Number(value);
   throw new OperatorError("usage", {
-    reason: `--port ${value}: should be a number up to 65535`,
+    reason: `--port must be a number up to 65535, not ${value}`,
     command: "serve",
   });
 }

@@ -43,7 +43,10 @@ export function showServed(site: ServedSite, terminal: Terminal): string {
       ? []
       : [
           "",
-          style("strong", `not as it will be${destination === undefined ? "" : ` at ${clean(destination)}`}`),
+          style(
+            "strong",
+            `not the same as ${destination === undefined ? "at a destination" : `at ${clean(destination)}`}`,
+          ),
           ...differences.map((difference) => `  ${clean(showDifference(difference))}`),
         ]),
     "",
@@ -61,7 +64,7 @@ function listWarnings({ isNear, isOwnCertificate, problems }: ServedSite, { styl
       : []),
     ...(first
       ? [
-          `${style("bad", counted(errors.length, "error"))} in the build, which a delivery would stop at: ${clean(placeOf(first) + wordsOfProblem(first).message)}${errors.length > 1 ? " … (rcourier survey)" : ""}`,
+          `${style("bad", counted(errors.length, "error"))} in the build, which would stop a delivery: ${clean(placeOf(first) + wordsOfProblem(first).message)}${errors.length > 1 ? " … (rcourier survey)" : ""}`,
         ]
       : []),
   ];
@@ -94,12 +97,12 @@ export function showEvent(event: LiveEvent): string {
 }
 
 export const showReload = (browsers: number): string =>
-  `${counted(browsers, "open page")} ${browsers === 1 ? "is" : "are"} loaded anew`;
+  `${counted(browsers, "open page")} ${browsers === 1 ? "is" : "are"} reloaded`;
 
 export const showMissing = (path: string): string => `nothing in the build answers at ${path}`;
 
 /** One line about an answer. */
 export const showRequest = ({ method, target, status, bytes, referrer }: ServedRequest): string =>
-  `${status}  ${method === "GET" ? "" : `${clean(method)} `}${clean(target)}  ${showBytes(bytes)}${referrer === undefined ? "" : `, named by ${clean(toPath(referrer))}`}`;
+  `${status}  ${method === "GET" ? "" : `${clean(method)} `}${clean(target)}  ${showBytes(bytes)}${referrer === undefined ? "" : `, linked from ${clean(toPath(referrer))}`}`;
 
 const toPath = (address: string): string => address.replace(/^https?:\/\/[^/]*/, "");

@@ -3,7 +3,8 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const setupCommand: Command = {
   name: "setup",
   group: "prepare",
-  about: "asks a few questions, finds the build, and writes courier.yaml; can be run again and only adds",
+  writesSettings: true,
+  about: "writes courier.yaml from a few questions; run again to add to it",
   options: {
     settings: SHARED.settings,
     sandbox: { kind: "switch", about: "add a destination on the sandbox, to practise on" },
@@ -12,23 +13,32 @@ export const setupCommand: Command = {
     "client-routes": {
       kind: "text",
       value: "YES",
-      about: "whether unknown addresses are answered with the entry page: yes or no",
+      about: "yes or no: do unknown addresses get the entry page? (a single-page app)",
     },
     script: {
       kind: "text",
       value: "YES",
-      about: 'whether package.json gets "deliver": "rcourier deliver": yes or no',
+      about: 'yes or no: add "deliver": "rcourier deliver" to the scripts of package.json?',
     },
     destination: { kind: "text", value: "NAME", about: "the destination's name", default: "production" },
     url: { kind: "text", value: "URL", about: "where visitors reach it" },
     bucket: { kind: "text", value: "NAME", about: "the bucket" },
     region: { kind: "text", value: "REGION", about: "the bucket's region" },
-    endpoint: { kind: "text", value: "URL", about: "the store's address, where a region does not tell" },
-    prefix: { kind: "text", value: "PATH", about: "what stands before keys in the bucket" },
+    endpoint: {
+      kind: "text",
+      value: "URL",
+      about: "the store's address, if its region is not enough to find it",
+    },
+    prefix: {
+      kind: "text",
+      value: "PATH",
+      about: "the site's folder in the bucket, if it is not the whole bucket",
+    },
     serves: {
       kind: "text",
       value: "KIND",
-      about: "what the edge reads from: does it resolve index documents by itself?",
+      about:
+        "what the edge reads from: an endpoint that finds index pages (website), or exact keys (objects)",
       choices: ["website", "objects"],
     },
     edge: {
@@ -39,7 +49,7 @@ export const setupCommand: Command = {
     headers: {
       kind: "text",
       value: "KIND",
-      about: "headers that a distribution sets to begin with: strict guards the site well",
+      about: "headers that a distribution sets: strict is a good guard to begin with",
       choices: ["strict"],
     },
     "dry-run": { ...SHARED["dry-run"], about: "print the settings and write nothing" },
@@ -50,7 +60,7 @@ export const setupCommand: Command = {
     ["rcourier setup --sandbox", "a destination to practise on; no account, no network"],
     [
       "rcourier setup --yes --bucket pelican-sound-web --region eu-west-1 --edge distribution:EXAMPLE0000001",
-      "without hands",
+      "asks nothing: for scripts",
     ],
   ],
   run: async (args, terminal) => {

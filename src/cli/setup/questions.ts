@@ -31,7 +31,7 @@ export function createQuestions(
     if (given !== undefined) return given;
     if (!terminal.canAsk || isSet(args, "yes")) {
       if (fallback !== undefined) return fallback;
-      throw toWrong(`--${option} is needed (${question.toLowerCase()}), and there is no terminal to ask at`);
+      throw toWrong(`--${option} is missing, and there is no terminal to ask at: ${question}`);
     }
     for (;;) {
       const answer = await askText(question, fallback);
@@ -48,7 +48,7 @@ export function createQuestions(
       return await task();
     } catch (error) {
       if (error instanceof OperatorError && error.code === "interrupted" && answers.size > 0)
-        terminal.say(`\nnothing was written; to go on with these answers:\n  ${toCall(answers)}\n`);
+        terminal.say(`\nNothing was written. To go on with these answers:\n  ${toCall(answers)}\n`);
       throw error;
     }
   };

@@ -28,7 +28,7 @@ export async function setUp(args: Arguments, terminal: Terminal): Promise<ExitCo
   const name = isSet(args, "sandbox") ? "practice" : (text(args, "destination") ?? "production");
   const shown = relative(terminal.folder, file);
   if (before !== undefined && listDestinations(before).includes(name)) {
-    terminal.print(`${shown} has the destination ${name} already: nothing to add\n`);
+    terminal.print(`${shown} already has the destination ${name}; nothing was added\n`);
     return 0;
   }
   const questions = createQuestions(args, terminal, askText);
@@ -77,7 +77,7 @@ async function answerAll(ask: Ask, { args, terminal, file, before, name }: Setup
   writeFileSync(file, after, { flag: before === undefined ? "wx" : "w" });
   if (isSet(args, "sandbox")) writeSandboxCredentials(dirname(file));
   if (isWanted && !addScript(dirname(file), manifest))
-    terminal.say("package.json stays as it is: it can't be added to\n");
+    terminal.say("package.json stays as it is: nothing can be added to it\n");
   terminal.print(toFarewell(shown, name, { args, terminal, isNew: before === undefined, look }));
   return 0;
 }
@@ -98,7 +98,7 @@ async function askBuild(
   const found = findBuild(look);
   const reason = found ? ` (${showReason(found.reason)})` : "";
   const check = ANSWER_CHECKS.text;
-  const folder = await ask("build", `Which folder holds the build?${reason}`, {
+  const folder = await ask("build", `Which folder has the build?${reason}`, {
     fallback: found?.folder,
     check,
   });
@@ -106,7 +106,7 @@ async function askBuild(
   const site = await ask("site", "What is the site called?", { fallback: name, check });
   const routes = await ask(
     "client-routes",
-    "Is it a single-page app, whose unknown addresses are answered with the entry page? (yes or no)",
+    "Is it a single-page app, in which unknown addresses get the entry page? (yes or no)",
     { fallback: look.isMadeByScripts === true ? "yes" : "no", check: ANSWER_CHECKS.yesOrNo },
   );
   const schema = existsSync(join(dirname(file), SCHEMA)) ? `./${SCHEMA}` : undefined;
@@ -135,13 +135,13 @@ async function askDestination(
   const region = isCloud
     ? await ask("region", "In which region?", { fallback: usual ?? other, check: ANSWER_CHECKS.region(true) })
     : text(args, "region");
-  const url = await ask("url", "Where do visitors reach it? (empty: not known yet)", {
+  const url = await ask("url", "What is the public address? (leave empty if it is not known yet)", {
     fallback: look.homepage ?? "",
     check: ANSWER_CHECKS.url,
   });
   const edge = await ask(
     "edge",
-    "What stands before it: none, distribution (provision makes it), distribution:ID, purge:URL",
+    "Which CDN or cache is in front of it? (none, distribution, distribution:ID or purge:URL)",
     { fallback: "none", check: ANSWER_CHECKS.edge },
   );
   // Without an edge visitors ask the store itself, and of its endpoints only a website's knows index documents.
@@ -240,15 +240,20 @@ function toFarewell(shown: string, name: string, { args, terminal, isNew, look }
     ...(isSet(args, "sandbox")
       ? [`rcourier sandbox --empty --data ${SANDBOX_FOLDER}/data   in another terminal, left running`]
       : []),
-    `rcourier provision${to}   makes bucket and edge ready; shows each change first`,
-    `rcourier checkup${to}     tries the whole way to a visitor`,
+    `rcourier provision${to}   makes bucket and edge ready; shows every change first`,
+    `rcourier checkup${to}     tests the way from your credentials to a visitor`,
     `rcourier deliver${to}`,
   ];
+  const done = isNew
+    ? `the settings are written, with the destination ${name}.`
+    : `the destination ${name} is added to the settings.`;
+  const [first = "", ...others] = steps;
   return [
-    `${style("good", isNew ? "written" : "added")}: ${clean(shown)}${isNew ? "" : `, destination ${name}`}`,
+    style("strong", clean(shown)),
+    done,
     "",
-    style("strong", "next"),
-    ...steps.map((step) => `  ${step}`),
+    `${style("strong", "next")}   ${first}`,
+    ...others.map((step) => `       ${step}`),
     "",
   ].join("\n");
 }
@@ -260,8 +265,8 @@ function showReason(reason: FoundReason): string {
     case "will-write":
       return `${reason.name} will write there`;
     case "holds-page":
-      return "it holds an index.html";
+      return "it has an index.html";
     case "holds-page-alone":
-      return "it alone holds an index.html";
+      return "only this one has an index.html";
   }
 }

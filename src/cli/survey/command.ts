@@ -3,7 +3,7 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const surveyCommand: Command = {
   name: "survey",
   group: "look",
-  about: "what is in the build: roles, weights, the largest files, problems; asks no destination",
+  about: "shows what is in the build: roles, sizes, largest files, problems",
   options: {
     build: SHARED.build,
     to: SHARED.to,
@@ -14,12 +14,12 @@ export const surveyCommand: Command = {
     "fail-on": {
       kind: "text",
       value: "SEVERITY",
-      about: "exit 3 when there is one as bad",
+      about: "exit with 3 if a problem is this severe or worse",
       choices: ["error", "warning", "note"],
     },
   },
   examples: [
-    ["rcourier survey", "the picture of the build before it is sent"],
+    ["rcourier survey", "what is in the build, before it is sent"],
     [
       "rcourier survey --build dist --format sarif --output survey.sarif",
       "for a code host, without any settings",

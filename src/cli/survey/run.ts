@@ -3,6 +3,7 @@ import type { Survey } from "../../results/survey.ts";
 import { surveyBuild } from "../../library/steps.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { printOutput } from "../frame/output.ts";
+import { callLike } from "../frame/next-call.ts";
 import { annotateProblems } from "../frame/annotations.ts";
 import { toSarif } from "./sarif.ts";
 import { showSurvey } from "./show.ts";
@@ -18,7 +19,8 @@ export async function runSurvey(args: Arguments, terminal: Terminal): Promise<Ex
   printOutput(args, terminal, () => {
     if (format === "json") return `${JSON.stringify(result)}\n`;
     if (format === "sarif") return `${JSON.stringify(toSarif(result, __VERSION__), null, 1)}\n`;
-    return showSurvey(result, terminal, { all: isSet(args, "all") });
+    const view = { all: isSet(args, "all"), from: terminal.folder, next: callLike(args, "compare") };
+    return showSurvey(result, terminal, view);
   });
   annotateProblems(result.problems, folder, terminal);
   return isAsBad(result, text(args, "fail-on")) ? 3 : 0;

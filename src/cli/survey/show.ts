@@ -1,10 +1,11 @@
 import { relative } from "node:path";
 import { ROLES } from "../../core/model/role.ts";
-import { counted, placeOf } from "../../words/text.ts";
+import { counted, grouped, placeOf } from "../../words/text.ts";
 import type { Survey } from "../../results/survey.ts";
-import { clean, type Mark, type Terminal } from "../frame/terminal.ts";
-import { columnFor, fill } from "../frame/width.ts";
+import { toHead, toMargin, toNames, toNext, toText, type Sheet } from "../frame/sheet.ts";
+import { clean, type Mark } from "../frame/terminal.ts";
 import { showBytes } from "../../words/numbers.ts";
+import { showRole } from "../../words/reasons.ts";
 
 const MOST_FILES = 8;
 const MOST_PROBLEMS = 15;
@@ -14,106 +15,142 @@ const MARKS: Readonly<Record<Survey["problems"][number]["severity"], Mark>> = {
   note: "faint",
 };
 
-/** The picture of a build: roles, weights, the largest files, the same bytes twice, problems. */
-export function showSurvey(survey: Survey, terminal: Terminal, { all }: { readonly all: boolean }): string {
-  const { totals, folder, destination, problems } = survey;
-  const { style } = terminal;
-  const worst = ["error", "warning", "note"].map(
-    (severity) => [severity, problems.filter((problem) => problem.severity === severity).length] as const,
-  );
-  const summary = worst.filter(([, count]) => count > 0).map(([severity, count]) => counted(count, severity));
-  return [
-    `${style("strong", clean(showFolder(folder, terminal.folder)))}: ${counted(totals.files, "file")}, ${showBytes(totals.bytes)}; ${summary.length === 0 ? style("good", "no problem found") : summary.join(", ")}\n${style("faint", `by the rules ${destination === undefined ? "that hold for every destination" : `of ${clean(destination)}`}`)}\n`,
-    showRoles(survey, terminal),
-    showFirstVisits(survey, terminal),
-    showLargest(survey, terminal, all),
-    showDuplicates(survey, terminal, all),
-    showProblems(survey, terminal, all),
-  ]
-    .filter((block) => block !== "")
-    .join("\n");
+export interface SurveyView {
+  readonly all: boolean;
+  /** Where the reader stands: folders near it are shown by their way from there. */
+  readonly from: string;
+  /** The call that comes next. */
+  readonly next: string;
 }
 
-function showRoles({ files, totals }: Survey, { style }: Terminal): string {
+/** The picture of a build: roles, weights, the largest files, the same bytes twice, problems. */
+export function showSurvey(survey: Survey, sheet: Sheet, view: SurveyView): string {
+  const { folder, destination } = survey;
+  const blocks = [
+    showRoles(survey, sheet),
+    showFirstVisits(survey, sheet),
+    showLargest(survey, sheet, view.all),
+    showDuplicates(survey, sheet, view.all),
+    showProblems(survey, sheet, view.all),
+  ];
+  const route = [showFolder(folder, view.from), ...(destination === undefined ? [] : [destination])];
+  return [
+    toHead(sheet, route, ...showVerdict(survey)),
+    "\n",
+    blocks.filter((block) => block !== "").join("\n"),
+    showNext(survey, sheet, view.next),
+  ].join("");
+}
+
+function showVerdict({ totals, problems }: Survey): readonly [words: string, mark?: Mark] {
+  const of = (severity: string): number => problems.filter((problem) => problem.severity === severity).length;
+  const [errors, warnings, notes] = [of("error"), of("warning"), of("note")];
+  const size = `${counted(totals.files, "file")}, ${showBytes(totals.bytes)}.`;
+  const others = [
+    ...(warnings > 0 ? [counted(warnings, "warning")] : []),
+    ...(notes > 0 ? [counted(notes, "note")] : []),
+  ].join(" and ");
+  if (errors > 0)
+    return [
+      `${size} A delivery would refuse this build: ${counted(errors, "error")}.${others === "" ? "" : ` Also ${others}.`}`,
+      "bad",
+    ];
+  return others === "" ? [`${size} No problem was found.`] : [`${size} No error, but ${others}: see below.`];
+}
+
+function showRoles({ files, totals }: Survey, { style }: Sheet): string {
   const rows = ROLES.map((role) => ({ role, members: files.filter((file) => file.role === role) })).filter(
     ({ members }) => members.length > 0,
   );
   const sum = (members: Survey["files"], pick: (file: Survey["files"][number]) => number): string =>
     showBytes(members.reduce((total, file) => total + pick(file), 0));
-  const row = (name: string, count: string, ...weights: readonly string[]): string =>
-    `  ${name.padEnd(15)}${count.padStart(6)}${weights.map((weight) => weight.padStart(10)).join("")}\n`;
+  const row = (count: string, name: string, ...weights: readonly string[]): string =>
+    `${count.padStart(8)}   ${name.padEnd(15)}${weights.map((weight, index) => weight.padStart(index === 1 ? 15 : 12)).join("")}\n`;
   return [
-    style("faint", row("role", "files", "stored", "gzip", "brotli")),
+    style("faint", row("files", "role", "size", "sent as gzip", "as brotli")),
     ...rows.map(({ role, members }) =>
       row(
-        role,
-        String(members.length),
+        grouped(members.length),
+        showRole(role),
         sum(members, ({ size }) => size),
         sum(members, ({ gzip }) => gzip),
         sum(members, ({ wire }) => wire),
       ),
     ),
-    row("all", String(totals.files), showBytes(totals.bytes), showBytes(totals.gzip), showBytes(totals.wire)),
+    row(
+      grouped(totals.files),
+      "all",
+      showBytes(totals.bytes),
+      showBytes(totals.gzip),
+      showBytes(totals.wire),
+    ),
   ].join("");
 }
 
-function showFirstVisits({ firstVisits }: Survey, { style }: Terminal): string {
+function showFirstVisits({ firstVisits }: Survey, sheet: Sheet): string {
   if (!firstVisits) return "";
   const { pages, entry, heaviest, median } = firstVisits;
   const rows = [
     ["the entry page", entry],
     ["the heaviest page", heaviest],
-    ["the page in the middle", median],
+    ["the median page", median],
   ] as const;
-  const lines = rows.map(([name, visit]) =>
+  const names = rows.flatMap(([name, visit]) =>
     visit && (pages > 1 || name === "the entry page")
-      ? `  ${showBytes(visit.wire).padStart(9)}  ${name.padEnd(22)}  ${style("faint", `${clean(visit.path)}, ${counted(visit.files, "file")}`)}\n`
-      : "",
+      ? [{ name, bytes: visit.wire, note: `${visit.path}, ${counted(visit.files, "file")}` }]
+      : [],
   );
-  return `${style("strong", "what a first visit loads, as sent with brotli")}\n${lines.join("")}`;
+  return `   ${sheet.style("strong", "a first visit loads, sent as brotli")}\n${toNames(sheet, names, { most: 3, all: true })}`;
 }
 
-function showLargest({ files }: Survey, { style, columns }: Terminal, all: boolean): string {
+function showLargest({ files }: Survey, sheet: Sheet, all: boolean): string {
+  if (files.length === 0) return "";
   const sorted = files.toSorted((a, b) => b.size - a.size);
-  const shown = all ? sorted : sorted.slice(0, MOST_FILES);
-  if (shown.length === 0) return "";
-  const width = columnFor(
-    shown.map(({ path }) => clean(path)),
-    columns,
+  const names = sorted.map(({ path, size, role, cacheControl }) => ({
+    ...{ name: path, bytes: size },
+    note: `${showRole(role)}; ${cacheControl}`,
+  }));
+  const title = sheet.style(
+    "strong",
+    all ? "files, the largest first" : "the largest files, and how caches keep them",
   );
-  const lines = shown.map(
-    ({ path, size, role, cacheControl }) =>
-      `  ${showBytes(size).padStart(9)}  ${fill(clean(path), width)}  ${style("faint", `${role}; ${cacheControl}`)}\n`,
-  );
-  return `${style("strong", all ? "files, the largest first" : "the largest files")}\n${lines.join("")}${rest(sorted.length - shown.length)}`;
+  return `   ${title}\n${toNames(sheet, names, { most: MOST_FILES, all })}`;
 }
 
-function showDuplicates({ duplicates }: Survey, { style }: Terminal, all: boolean): string {
+function showDuplicates({ duplicates }: Survey, sheet: Sheet, all: boolean): string {
   if (duplicates.length === 0) return "";
   const shown = all ? duplicates : duplicates.slice(0, 3);
-  const lines = shown.map(
-    ({ size, paths }) => `  ${showBytes(size).padStart(9)}  ${paths.map(clean).join(" = ")}\n`,
+  const lines = shown.map(({ size, paths }) =>
+    toText(sheet, `${paths.map(clean).join(" = ")}   ${showBytes(size)} each`),
   );
-  return `${style("strong", "the same bytes more than once")}\n${lines.join("")}${rest(duplicates.length - shown.length)}`;
+  const rest = duplicates.length - shown.length;
+  const more = rest > 0 ? toText(sheet, `and ${grouped(rest)} more; --all lists them`) : "";
+  return `   ${sheet.style("strong", "same bytes twice or more")}\n${lines.join("")}${more}`;
 }
 
-function showProblems({ problems }: Survey, { style }: Terminal, all: boolean): string {
+function showProblems({ problems }: Survey, sheet: Sheet, all: boolean): string {
   if (problems.length === 0) return "";
   const shown = all ? problems : problems.slice(0, MOST_PROBLEMS);
   const lines = shown.map((problem, index) => {
     const { severity, code, message, hint } = problem;
-    const place = clean(placeOf(problem));
-    const isLast = shown[index + 1]?.code !== code;
-    const mend =
-      isLast && hint !== undefined && hint !== ""
-        ? style("faint", `           ${clean(hint)} (${code})\n`)
-        : "";
-    return `  ${style(MARKS[severity], severity.padEnd(8))} ${place}${clean(message)}\n${mend}`;
+    const words = clean(placeOf(problem)) + clean(message);
+    const said = toMargin(sheet, { label: severity, words, mark: MARKS[severity], at: 3, wordsAt: 13 });
+    // The mend of several alike is told once, below the last of them.
+    if (shown[index + 1]?.code === code || hint === undefined || hint === "") return said;
+    return said + toMargin(sheet, { label: "mend", words: `${clean(hint)} (${code})`, at: 6, wordsAt: 13 });
   });
-  return `${style("strong", "problems")}\n${lines.join("")}${rest(problems.length - shown.length)}`;
+  const rest = problems.length - shown.length;
+  return `${lines.join("")}${rest > 0 ? `   and ${grouped(rest)} more; --all lists them\n` : ""}`;
 }
 
-const rest = (count: number): string => (count > 0 ? `  and ${count} more: --all\n` : "");
+function showNext({ problems }: Survey, sheet: Sheet, next: string): string {
+  const errors = problems.filter(({ severity }) => severity === "error").length;
+  return toNext(
+    sheet,
+    next,
+    errors === 0 ? "" : `once the ${errors === 1 ? "error is" : "errors are"} mended`,
+  );
+}
 
 /** The shorter of the two ways to say where a folder is. */
 function showFolder(folder: string, from: string): string {

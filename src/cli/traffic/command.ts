@@ -3,8 +3,7 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const trafficCommand: Command = {
   name: "traffic",
   group: "history",
-  about:
-    "reads access logs: hits and misses, what was not found and why, what each delivery did to the hit rate",
+  about: "reads access logs: what visitors get, what is missing, and why",
   positional: "LOG",
   options: {
     to: SHARED.to,

@@ -16,7 +16,7 @@ export async function lookAtTraffic(args: Arguments, terminal: Terminal): Promis
   const wish = { names: list(args, "LOG"), fromStore: text(args, "from-store"), folder: terminal.folder };
   if (wish.names.length === 0 && wish.fromStore === undefined)
     throw new OperatorError("usage", {
-      reason: "which logs? Files or folders, - for standard input, or --from-store PREFIX",
+      reason: "name the logs: files or folders, - for standard input, or --from-store PREFIX",
       command: "traffic",
     });
   await withDestination(args, terminal, async (stay, target, ties) => {

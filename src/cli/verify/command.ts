@@ -3,7 +3,7 @@ import { SHARED, type Command } from "../frame/command.ts";
 export const verifyCommand: Command = {
   name: "verify",
   group: "deliver",
-  about: "asks for what was delivered as visitors do, and says what is not so, and why",
+  about: "requests the live site as visitors do; explains every difference",
   options: {
     to: SHARED.to,
     preview: SHARED.preview,
@@ -11,7 +11,7 @@ export const verifyCommand: Command = {
     sample: {
       kind: "text",
       value: "NUMBER",
-      about: "how many files at most, besides what changed last",
+      about: "request at most this many files, besides those that changed last",
       default: "200",
     },
     format: { ...SHARED.format, choices: ["text", "json", "junit"] },

@@ -4,6 +4,8 @@ import type { VerifyResult } from "../../results/verification.ts";
 import { verifySite } from "../../library/steps.ts";
 import { DEFAULT_SAMPLE } from "../../workflows/verify.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
+import { annotateFindings } from "../frame/annotations.ts";
+import { callLike } from "../frame/next-call.ts";
 import { appendSummary, printOutput } from "../frame/output.ts";
 import { whileShown } from "../frame/session.ts";
 import { toJUnit } from "./junit.ts";
@@ -15,13 +17,19 @@ import type { Terminal } from "../frame/terminal.ts";
 export async function verifyDestination(args: Arguments, terminal: Terminal): Promise<ExitCode> {
   const sample = text(args, "sample") ?? String(DEFAULT_SAMPLE);
   if (!/^\d{1,7}$/.test(sample))
-    throw new OperatorError("usage", { reason: `--sample ${sample}: should be a number`, command: "verify" });
+    throw new OperatorError("usage", {
+      reason: `--sample must be a number, not ${sample}`,
+      command: "verify",
+    });
   const format = text(args, "format");
   const onResult = (result: VerifyResult): void => {
     printOutput(args, terminal, () => {
       if (format === "json") return `${JSON.stringify(result)}\n`;
-      return format === "junit" ? toJUnit(result) : showVerify(result, terminal, { all: isSet(args, "all") });
+      return format === "junit"
+        ? toJUnit(result)
+        : showVerify(result, terminal, { all: isSet(args, "all"), again: callLike(args, "verify") });
     });
+    annotateFindings(result.findings, terminal);
     appendSummary(args, terminal, () => toVerifySummary(result));
   };
   const { findings } = await whileShown(args, terminal, (call, conduct) =>
