@@ -1,7 +1,9 @@
 import type { ExitCode } from "../words/exits.ts";
-import { readEnvironmentOptions } from "../settings/environment.ts";
-import { COMMON, type Arguments, type Command, type Option } from "./frame/command.ts";
+import type { Arguments, Command } from "./frame/command.ts";
+import { readEnvironmentOf } from "./frame/environment.ts";
+import { sayWhereSettingsAre } from "./frame/settings-file.ts";
 import { checkupCommand } from "./checkup/command.ts";
+import { toCompletionCommand } from "./completion/command.ts";
 import { compareCommand } from "./compare/command.ts";
 import { demoCommand } from "./demo/command.ts";
 import { explainCommand } from "./explain/command.ts";
@@ -24,8 +26,9 @@ import { prepareOutput } from "./frame/output.ts";
 import { endNow, listenForSignals } from "./frame/signals.ts";
 import { watchMemory } from "./frame/memory-watch.ts";
 import { showFailure, showLost } from "./frame/failure.ts";
-import { showCommandHelp, showHelp } from "./frame/help.ts";
-import { clean, openTerminal, type Terminal } from "./frame/terminal.ts";
+import { toManPage } from "./frame/man-page.ts";
+import { showCommandHelp, showHelp, showWords } from "./frame/help.ts";
+import { openTerminal } from "./frame/terminal.ts";
 
 export const COMMANDS: readonly Command[] = [
   setupCommand,
@@ -46,6 +49,7 @@ export const COMMANDS: readonly Command[] = [
   trafficCommand,
   sandboxCommand,
   demoCommand,
+  toCompletionCommand(() => COMMANDS),
 ];
 
 /** Runs one call of the tool. @returns the exit code of docs/errors.md */
@@ -57,8 +61,21 @@ export async function run(argv: readonly string[], version: string): Promise<Exi
   const endListening = listenForSignals(endNow);
   const endWatch = watchMemory((error) => process.exit(showFailure(error, args, terminal)));
   try {
-    const readEnvironment = (command: Command): Arguments => readEnvironmentOf(command, terminal);
+    const known = [...listOptions(COMMANDS).keys()];
+    const readEnvironment = (command: Command): Arguments => readEnvironmentOf(command, known, terminal);
     const call = await parseCall(argv, { commands: COMMANDS, readEnvironment });
+    if (call.ask === "version") {
+      terminal.print(`${version}\n`);
+      return 0;
+    }
+    if (call.ask === "man") {
+      terminal.print(toManPage(COMMANDS, version));
+      return 0;
+    }
+    if (call.ask === "words") {
+      terminal.print(showWords(terminal));
+      return 0;
+    }
     if (call.ask === "help") {
       const { command } = call;
       terminal.print(command ? showCommandHelp(command, terminal) : showHelp(COMMANDS, version, terminal));
@@ -66,6 +83,7 @@ export async function run(argv: readonly string[], version: string): Promise<Exi
     }
     ({ args } = call);
     prepareOutput(args, terminal);
+    sayWhereSettingsAre(call.command, args, terminal);
     const exit = await call.command.run(args, terminal);
     return exit === 0 ? await showLost(terminal) : exit;
   } catch (error) {
@@ -82,14 +100,4 @@ function findFormat(argv: readonly string[], { COURIER_FORMAT }: NodeJS.ProcessE
   const word = argv[at];
   if (word === undefined) return COURIER_FORMAT;
   return word === "--format" ? argv[at + 1] : word.slice("--format=".length);
-}
-
-/** Options that the environment sets; a variable that is none of ours is named. */
-function readEnvironmentOf(command: Command, terminal: Terminal): Arguments {
-  const options: Readonly<Record<string, Option>> = { ...command.options, ...COMMON };
-  const kinds = Object.fromEntries(Object.entries(options).map(([name, { kind }]) => [name, kind]));
-  const known = [...listOptions(COMMANDS).keys()];
-  const { values, warnings } = readEnvironmentOptions(terminal.environment, kinds, known);
-  for (const warning of warnings) terminal.say(`warning: ${clean(warning)}\n`);
-  return values;
 }

@@ -26,5 +26,5 @@ export function readEnvironmentOptions(
 function unknown(variable: string, known: readonly string[]): string {
   const names = known.map((option) => `COURIER_${option.toUpperCase().replaceAll("-", "_")}`);
   const nearest = findNearest(variable, names);
-  return `the environment variable ${variable} is not one of ours${nearest === undefined ? "" : `; did you mean ${nearest}?`}`;
+  return `there is no option for the environment variable ${variable}${nearest === undefined ? "" : `; did you mean ${nearest}?`}`;
 }
