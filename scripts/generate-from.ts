@@ -13,6 +13,7 @@ import { verifyResultSchema } from "../src/results/verification.ts";
 
 /** What `generate.mjs` makes pages and schemas from. */
 export { toJsonSchema } from "../src/settings/load.ts";
+export { GLOSSARY } from "../src/words/glossary.ts";
 export { EXITS } from "../src/words/exits.ts";
 export { FAILURES } from "../src/words/failures.ts";
 

@@ -14,7 +14,7 @@ const bundle = await build({
 });
 mkdirSync("dist", { recursive: true });
 writeFileSync("dist/.generate.mjs", bundle.outputFiles[0].contents);
-const { EXITS, FAILURES, RESULTS, toJsonSchema } = await import("../dist/.generate.mjs");
+const { EXITS, FAILURES, GLOSSARY, RESULTS, toJsonSchema } = await import("../dist/.generate.mjs");
 
 function toErrorPage() {
   const lines = [
@@ -35,6 +35,13 @@ function toErrorPage() {
   return lines.join("\n");
 }
 
+/** The page with the words for users made anew. */
+function withWords(page) {
+  const rows = GLOSSARY.map(([word, meaning]) => `| ${word} | ${meaning} |`);
+  const table = ["| word | meaning |", "|---|---|", ...rows, ""].join("\n");
+  return page.replace(/(<!-- made from src\/words[^\n]*\n)[\s\S]*?(<!-- end of words -->)/, `$1${table}$2`);
+}
+
 /** The page with the table of exit codes made anew. */
 function withExits(page) {
   const rows = Object.entries(EXITS).map(([exit, meaning]) => `| ${exit} | ${meaning} |`);
@@ -47,6 +54,7 @@ const read = (file) => readFileSync(file, "utf8").replaceAll("\r\n", "\n");
 
 const files = {
   "docs/errors.md": toErrorPage(),
+  "docs/glossary.md": withWords(read("docs/glossary.md")),
   "docs/results.md": toResultsPage(withExits(read("docs/results.md")), RESULTS),
   "courier.schema.json": `${JSON.stringify(toJsonSchema(), null, 2)}\n`,
 };

@@ -11,14 +11,14 @@ beforeEach(async () => {
 });
 afterEach(() => sandbox.stop());
 
-const COMMANDS = { CI: "true", GITHUB_ACTIONS: "true", GITHUB_STEP_SUMMARY: "summary.md", GITHUB_RUN_NUMBER: "12", GITHUB_SHA: "0a1b2c3d" }; // prettier-ignore
+const COMMANDS = { CI: "true", GITHUB_ACTIONS: "true", GITHUB_STEP_SUMMARY: "summary.md", GITHUB_RUN_NUMBER: "12", GITHUB_SHA: "0a1b2c3d", GITHUB_ACTOR: "harbour-master" }; // prettier-ignore
 const SECTIONS = { CI: "true", GITLAB_CI: "true", CI_PIPELINE_IID: "13", CI_COMMIT_SHA: "4e5f6a7b" };
 
 test("in CI: folds, problems beside the run, a summary, the run's number and commit; nobody is asked", async () => {
   const settings = sandbox.settings(`${BUILDS}/1`, "    ask: true");
   const project = new ProjectHere(settings, sandbox.facts);
   const asked = await project.run(["deliver"], COMMANDS);
-  expect([asked.exit, asked.stderr]).toEqual([3, expect.stringMatching(/^::error title=Restless Courier::.*nobody is there to be asked[^\n]*%0A/m)]); // prettier-ignore
+  expect([asked.exit, asked.stderr]).toEqual([3, expect.stringMatching(/^::error title=Restless Courier::.*there is nobody to ask[^\n]*%0A/m)]); // prettier-ignore
   const first = await project.run(["deliver", "--yes"], COMMANDS);
   expect([first.exit, first.stdout]).toEqual([0, expect.stringContaining("release 1")]);
   // Each fold is closed before the next one opens, and holds the steps of its phase.
@@ -27,20 +27,22 @@ test("in CI: folds, problems beside the run, a summary, the run's number and com
     true,
   );
   expect(folds.filter((_, index) => index % 2 === 1).every((line) => line === "::endgroup::")).toBe(true);
-  expect(first.stderr).toMatch(/::group::switching pages: \d+ steps\n {2}send \S+\n/);
+  expect(first.stderr).toMatch(/::group::writing pages, file by file\n {2}send \S+\n/);
   const summary = readFileSync(join(project.folder, "summary.md"), "utf8");
-  expect(summary).toMatch(/### failed: [^]*### Pelican Sound Ferries, practice: release 1\n[^]*\| new, replaced or mended \| 58 \|[^]*- new `404\.html`/); // prettier-ignore
+  expect(summary).toMatch(/### failed: [^]*### Pelican Sound Ferries → practice\n\nrelease 1 is delivered[^]*\| sent \| 58 \|[^]*- new `404\.html`/); // prettier-ignore
   // An older run, started again: its number gives it away.
   const older = await project.run(["deliver", "--yes", "--build", `${BUILDS}/2`], { ...COMMANDS, GITHUB_RUN_NUMBER: "11" }); // prettier-ignore
   expect([older.exit, older.stderr]).toEqual([3, expect.stringContaining("build 11 is older than build 12")]);
   const { stdout } = await project.run(["releases", "1", "--format", "json"]);
-  expect(JSON.parse(stdout)).toMatchObject({ sequence: 12, commit: "0a1b2c3d" });
+  expect(JSON.parse(stdout)).toMatchObject({ sequence: 12, commit: "0a1b2c3d", by: "harbour-master" });
 });
 
 test("problems of a build are shown at their places", async () => {
   const project = new ProjectHere(sandbox.settings(`${BUILDS}/3`), sandbox.facts);
   for (const call of [["survey"], ["deliver"], ["compare"]]) {
     const { stderr } = await project.run(call, COMMANDS);
+    // Once each, and no refusal as a whole besides.
+    expect(stderr.match(/^::error /gm)).toHaveLength(1);
     expect(stderr).toMatch(/^::error file=\S+demo\/builds\/3\/\S+\.html,line=\d+,title=Restless Courier::/m);
   }
   // Delivered as events, a refusal names everything that it found.

@@ -71,10 +71,10 @@ test("prune: says what would go, asks about what can't come back, and exits 3 wh
   expect(new Set(planned.removed.map(({ why }) => why))).toEqual(new Set(["stale", "content", "record"]));
   expect(planned.retained).toEqual([2]);
   const text = await project.run(["prune"]);
-  expect([text.exit, text.stdout]).toEqual([0, expect.stringContaining("releases that can be put back: 2")]);
+  expect([text.exit, text.stdout]).toEqual([0, expect.stringContaining("You can put back 1 release: 2.")]);
   expect(pruneResultSchema.parse(await json(project, ["prune"])).removed).toEqual([]);
   const refused = await project.run(["prune", "--forget", "/downloads/fares.csv"]);
-  expect([refused.exit, refused.stderr]).toEqual([3, expect.stringContaining("nobody is there to be asked")]);
+  expect([refused.exit, refused.stderr]).toEqual([3, expect.stringContaining("there is nobody to ask")]);
   const gone = pruneResultSchema.parse(
     await json(project, ["prune", "--forget", "/downloads/fares.csv", "--yes"]),
   );

@@ -37,7 +37,7 @@ test("the third demo build is refused with page and line, in the survey, as SARI
   const project = new ProjectHere(sandbox.settings(demo(3)), sandbox.facts);
   const found = await project.run(["survey", "--fail-on", "error", "--no-color"]);
   expect(found.exit).toBe(3);
-  expect(found.stdout).toMatch(/error +index\.html:10: \/assets\/deckchairs-Q4ZTRW7M\.js is named here and is not in the build\n.*\(missing-asset\)/);
+  expect(found.stdout).toMatch(/error +index\.html:10: needs \/assets\/deckchairs-Q4ZTRW7M\.js, which is not in the build\n.*\(missing-asset\)/);
   const sarif = JSON.parse((await project.run(["survey", "--format", "sarif"])).stdout) as { runs: { results: unknown[] }[] };
   const schema = JSON.parse(readFileSync("node_modules/@microsoft/jest-sarif/lib/schemas/sarif-2.1.0-rtm.5.json", "utf8")) as object;
   const Draft04 = AjvDraft04 as unknown as new (options: object) => Ajv;
@@ -86,9 +86,9 @@ test("the project's root, an empty folder and a folder with the site one level d
   const project = new ProjectHere(sandbox.settings(root, "", "roots"), sandbox.facts);
   sandbox.takeLedger();
   expect((await project.run(["deliver"])).stderr).toMatch(/looks like the sources of a site, not like its build\n.*say --build .*\/dist \(wrong-folder\)/);
-  expect((await project.run(["deliver", "--build", temporaryFolder("empty")])).stderr).toMatch(/holds no file to deliver\n.*\(empty-build\)/);
+  expect((await project.run(["deliver", "--build", temporaryFolder("empty")])).stderr).toMatch(/has no file to deliver\n.*\(empty-build\)/);
   const result = await project.run(["deliver", "--build", writeFiles(temporaryFolder("down"), { "site/index.html": "<p>a</p>" })]);
-  expect(result).toMatchObject({ exit: 3, stderr: expect.stringMatching(/one level down/) as string });
+  expect(result).toMatchObject({ exit: 3, stderr: expect.stringMatching(/one folder further down/) as string });
   expect(sandbox.takeLedger().filter(({ method }) => method !== "GET")).toEqual([]);
 }); // prettier-ignore
 
@@ -122,7 +122,7 @@ test("a name that once was immutable may not come back with other bytes, also wh
   const refused = await project.run(["deliver", "--build", build("a-1f2e3d4c.js", "other")]);
   expect(refused).toMatchObject({
     exit: 3,
-    stderr: expect.stringMatching(/a-1f2e3d4c\.js: was delivered as immutable and has other bytes now/) as string,
+    stderr: expect.stringMatching(/a-1f2e3d4c\.js: has changed under a name that browsers were told to keep for a year/) as string,
   });
   expect(await project.result(["deliver", "--build", build("a-1f2e3d4c.js", "one")])).toMatchObject({ release: 3 });
 }); // prettier-ignore
@@ -138,14 +138,14 @@ test("records that anybody can read stop the next delivery, and a build that is 
   client.destroy();
   writeFiles(folder, { "dist/index.html": "<p>two</p>" });
   const refused = await project.run(["deliver"]);
-  expect(refused).toMatchObject({ exit: 3, stderr: expect.stringMatching(/anybody can read the records[\s\S]*\(exposed\)/) as string });
+  expect(refused).toMatchObject({ exit: 3, stderr: expect.stringMatching(/anybody can read this tool's records[\s\S]*\(exposed\)/) as string });
   expect((await project.result(["deliver", "--allow", "exposed"])).warnings).toEqual([]);
 
   const later = new Date(Date.now() + 60_000);
   writeFiles(project.folder, { "src/page.md": "# changed" });
   utimesSync(join(project.folder, "src/page.md"), later, later);
   expect((await project.result(["compare", "--allow", "exposed"])).warnings.join()).toMatch(
-    /the build is older than what it is made from: src\/page\.md was changed after it/,
+    /the build is out of date: src\/page\.md was changed after it was built/,
   );
 }); // prettier-ignore
 

@@ -33,10 +33,10 @@ test.each([
   expect(text).toContain(`folder: ${folder} `);
   expect(text).toContain(`site: ${site}\n`);
   const again = await project.run(["setup", ...given]);
-  expect([again.exit, again.stdout]).toEqual([0, expect.stringContaining("nothing to add")]);
+  expect([again.exit, again.stdout]).toEqual([0, expect.stringContaining("nothing was added")]);
   expect(readFileSync(settings, "utf8")).toBe(text);
   const added = await project.run(["setup", ...given, "--destination", "staging", "--prefix", "staging/", "--edge", "purge:http://127.0.0.1:9"]);
-  expect([added.exit, added.stdout]).toEqual([0, expect.stringContaining("destination staging")]);
+  expect([added.exit, added.stdout]).toEqual([0, expect.stringContaining("the destination staging is added to the settings")]);
   // What stood there stands there still, comments included.
   expect(readFileSync(settings, "utf8").startsWith(text.trimEnd())).toBe(true);
   const policy = await project.run(["policy", "--settings", "made.yaml", "--to", "staging"]);
@@ -64,7 +64,7 @@ test("setup without a terminal names what is missing; a wrong answer is said; no
   const call = (...args: string[]) => project.run(["setup", "--settings", "made.yaml", ...args]);
   expect(await call()).toMatchObject({
     exit: 2,
-    stderr: expect.stringContaining("--bucket is needed") as string,
+    stderr: expect.stringContaining("--bucket is missing") as string,
   });
   expect(await call("--bucket", "pelican", "--region", "eu-west-1", "--edge", "cdn")).toMatchObject({ exit: 2, stderr: expect.stringContaining("distribution:ID") as string }); // prettier-ignore
   const shown = await call("--bucket", "pelican", "--region", "eu-west-1", "--edge", "none", "--dry-run");
@@ -116,7 +116,7 @@ test("settings as editors and shells of Windows write them: UTF-16, line ends th
   // The picture's name looks like the one in the page, and is another one.
   for (const settings of ["le.yaml", "be.yaml", "courier.yaml"]) {
     const { exit, stdout } = await project.run(["survey", "--settings", settings]);
-    expect([settings, exit, stdout]).toEqual([settings, 0, expect.stringContaining("the build has cafe\u0301.svg, which looks the same and is another name")]); // prettier-ignore
+    expect([settings, exit, stdout]).toEqual([settings, 0, expect.stringContaining("the build has cafe\u0301.svg, which looks the same but is another name")]); // prettier-ignore
   }
   const said = async (settings: string) => (await project.run(["survey", "--settings", settings])).stderr;
   expect(await said("latin.yaml")).toContain("latin.yaml can't be read: it is not UTF-8: save it as that");

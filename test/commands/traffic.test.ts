@@ -112,9 +112,9 @@ test("logs are read from folders and from the store, packed or not, and added up
 }); // prettier-ignore
 
 test.each([
-  [[], 2, "which logs?"],
+  [[], 2, "name the logs:"],
   [["none.log"], 1, "none.log"],
-  [["courier.yaml"], 2, "nothing in it is a line of an access log"],
+  [["courier.yaml"], 2, "lines is one of an access log"],
 ])("a call that can't be right is refused: traffic %j", async (args, exit, words) => {
   const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
   expect(await project.run(["traffic", ...args])).toMatchObject({ exit, stdout: "", stderr: expect.stringContaining(words) as string });

@@ -40,5 +40,5 @@ test("setup --sandbox writes a destination to practise on, and says so when it i
   const made = await fresh.run(["setup", "--sandbox", "--settings", "made.yaml"]);
   expect([made.exit, readFileSync(join(fresh.folder, "made.yaml"), "utf8")]).toEqual([0, expect.stringContaining("practice:")]);
   const again = await fresh.run(["setup", "--sandbox", "--settings", "made.yaml"]);
-  expect([again.exit, again.stdout]).toEqual([0, expect.stringContaining("already: nothing to add")]);
+  expect([again.exit, again.stdout]).toEqual([0, expect.stringContaining("already has the destination practice; nothing was added")]);
 }); // prettier-ignore

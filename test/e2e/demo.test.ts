@@ -6,7 +6,7 @@ test("the demo shows a delivery, a preview that goes live, the way back, and wha
   const { exit, stdout, stderr } = await project.run(["demo"], { TMPDIR: project.folder });
   expect({ exit, stderr }).toEqual({ exit: 0, stderr: "" });
   expect(stdout).toMatch(
-    /release 1\n[\s\S]*preview\/new-crossing: release 1\n[\s\S]*release 2 after 1, takes over preview\/new-crossing@1\n[\s\S]*404 {2}\/crossings\/gull-point\/ .*removed[\s\S]*nothing was written[\s\S]*release 3 after 2, puts back release 1/,
+    /release 1 is delivered[\s\S]*preview\/new-crossing\n +release 1 is delivered[\s\S]*release 2 is delivered, from preview\/new-crossing@1; it replaces release 1[\s\S]*404 {2}\/crossings\/gull-point\/ .*removed[\s\S]*nothing was written[\s\S]*release 3 is delivered; it replaces release 2 and puts release 1 back/,
   );
   expect(stdout).toMatch(/200 {2}\/assets\/departures-\w+\.js .*kept/);
   expect(stdout).toMatch(/\/crossings\/cape-wren\/ .*removed by release 3\n\s*mend {2}redirects: /);

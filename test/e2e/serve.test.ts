@@ -65,7 +65,7 @@ test("a store without an edge compresses nothing; nothing but the build is read,
 }); // prettier-ignore
 
 test.each([
-  [["--port", "http"], 2, "--port http: should be a number up to 65535"],
+  [["--port", "http"], 2, "--port must be a number up to 65535, not http"],
   [
     ["--host", "203.0.113.7"],
     1,
@@ -118,7 +118,7 @@ test("a build that is written anew is served as soon as it is whole; until then 
   const late = served.get("/");
   writeFileSync(join(dist, "index.html"), "the next one");
   expect((await late).body).toContain("the next one");
-  await served.hears(/1 open page is loaded anew/);
+  await served.hears(/1 open page is reloaded/);
   // What was sent may still be on its way to the browser when the terminal says so.
   const builds = (): number => new Set(heard.match(/\w{64}/g)).size;
   while (builds() < 2) await new Promise((done) => setTimeout(done, 20));
@@ -127,10 +127,10 @@ test("a build that is written anew is served as soon as it is whole; until then 
   // A page comes before what it needs: it is shown once both are there.
   writeFileSync(join(dist, "index.html"), '<script src="/late.js"></script>');
   await served.hears(/half-written\? index\.html:1: .*\/late\.js/);
-  const before = served.said.err.match(/loaded anew/g)?.length;
+  const before = served.said.err.match(/reloaded/g)?.length;
   writeFileSync(join(dist, "late.js"), "late();");
-  await served.hears(/half-written\?[^]*loaded anew/);
-  expect(served.said.err.match(/loaded anew/g)?.length).toBe((before ?? 0) + 1);
+  await served.hears(/half-written\?[^]*reloaded/);
+  expect(served.said.err.match(/reloaded/g)?.length).toBe((before ?? 0) + 1);
 
   // The whole folder goes and comes back, as build tools do it.
   rmSync(dist, { recursive: true });

@@ -234,7 +234,7 @@ test("a killed runner's hold blocks the next one no longer than its lease: on it
   await store.put(".courier/hold.json", content, { "content-type": "application/json" });
   // It would give up, and end with 6, if it had to wait for much longer than the lease.
   const waiting = await project.run(["deliver", "--queue", "45s"]);
-  expect([waiting.exit, waiting.stderr]).toEqual([0, expect.stringContaining("waiting for deliver by")]);
+  expect([waiting.exit, waiting.stderr]).toEqual([0, expect.stringContaining("waiting for deliver, run by")]);
   await sandbox.stop();
 });
 
@@ -247,7 +247,7 @@ test("Ctrl-C: once lets what is under way end and says how to go on, twice ends 
     const child = project.start(["deliver"]);
     const outcome = finish(child);
     child.stderr?.on("data", (chunk) => {
-      if (!String(chunk).startsWith("build:")) return;
+      if (!String(chunk).startsWith("read the build:")) return;
       setTimeout(() => child.kill("SIGINT"), 300);
       if (times > 1) setTimeout(() => child.kill("SIGINT"), 350);
     });
@@ -256,10 +256,12 @@ test("Ctrl-C: once lets what is under way end and says how to go on, twice ends 
   const once1 = await interrupt(1);
   expect([once1.exit, once1.stderr]).toEqual([
     130,
-    expect.stringMatching(/stopping: .*\n[^]*interrupted[^]*the same call goes on from there/),
+    expect.stringMatching(
+      /stopping after the requests under way; .*\n[^]*interrupted[^]*make the same call again to go on from here/,
+    ),
   ]);
   const hold = await new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts).run(["releases", "hold"]);
-  expect(hold.stdout).toContain("free");
+  expect(hold.stdout).toContain("no run has the hold");
   const twice = await interrupt(2);
   expect(twice.exit).toBe(130);
   expect((await project.result(["deliver"])).release).toBe(1);
@@ -287,7 +289,7 @@ test("new objects that visitors can't read stop a delivery before the switch; an
     new Project(sandbox.settings(`${BUILDS}/1`, `    url: ${url}`), sandbox.facts);
   await project(sandbox.facts.edge).result(["deliver"]);
   const stopped = await project(sandbox.facts.edge).run(["deliver", "--build", `${BUILDS}/2`]);
-  expect([stopped.exit, stopped.stderr]).toEqual([1, expect.stringMatching(/stopped before any page was switched: \/assets\/.* the answer was 500/)]); // prettier-ignore
+  expect([stopped.exit, stopped.stderr]).toEqual([1, expect.stringMatching(/stopped before any page was written: \/assets\/.* the answer was 500/)]); // prettier-ignore
   expect(await findDifferences(sandbox, "", `${BUILDS}/1`)).toEqual([]);
   // Nor does the same call pass by having everything stocked already.
   expect((await project(sandbox.facts.edge).run(["deliver", "--build", `${BUILDS}/2`])).exit).toBe(1);

@@ -151,6 +151,6 @@ test("a wrong token, and a server that takes no purges, leave everything owed an
     accessKeyId: "none",
     secretAccessKey: "none",
   });
-  expect(await refused.run(["deliver"])).toMatchObject({ exit: 5, stderr: expect.stringContaining("check token and header") as string }); // prettier-ignore
+  expect(await refused.run(["deliver"])).toMatchObject({ exit: 5, stderr: expect.stringContaining("correct the token or its header") as string }); // prettier-ignore
   expect(await stage.project.result(["deliver"])).toMatchObject({ release: 1, invalidation: { owed: [] } });
 });

@@ -37,16 +37,12 @@ export function createHide(places: Readonly<Record<string, string>>, user = "nob
       .replace(new RegExp(` +${user}( +|$)`, "gm"), (_, after: string) => (after === "" ? " USER" : " USER "))
       .replace(/"(\d{13})"|\b\d{13}\b/g, "0")
       .replace(/\d+(\.\d+)? s\b/g, "SECONDS")
-      .replace(
-        /\b(gather|hold|keep|stock|unmask|probe|switch|rules|record|invalidate|announce|clear) \d+\.\d\d/g,
-        "$1 SECONDS",
-      )
       // A record is packed, and packs a little otherwise each time.
       .replace(/("key":"\.courier\/releases[^}]*"size":)\d+/g, "$10")
       .replace(/("bytes":)\d+(,"waiting")/g, "$10$2")
-      .replace(/[\d.]+ k?B( +\.courier\/releases|,? (would be )?removed)/g, "SIZE$1")
-      .replace(/SECONDS: .*/g, "SECONDS")
-      .replace(/(, process )\d+/g, "$10");
+      .replace(/(\.courier\/releases\S+ +)[\d.]+ k?B/g, "$1SIZE")
+      .replace(/[\d.]+ k?B(?=, (would be|were|was) removed)/g, "SIZE")
+      .replace(/(\(process )\d+/g, "$10");
 }
 
 export async function recordCall(

@@ -90,7 +90,7 @@ const BROKEN: readonly (readonly [what: string, setup: Setup, link: string, caus
   ["a certificate for another name", { args: ["--tls", "other-name"], environment: { NODE_EXTRA_CA_CERTS: "CERTIFICATE" } }, "certificate", "certificate-other-name", "elsewhere.localhost"],
   ["a certificate that nobody trusts", { args: ["--tls", "good"] }, "certificate", "certificate-untrusted", "public authority"],
   ["plain http where https is said", { url: "SECURE" }, "certificate", "no-tls", "http://"],
-  ["an edge that is not there", { url: NOWHERE }, "edge", "nobody-answers", "deployed"],
+  ["an edge that is not there", { url: NOWHERE }, "edge", "nobody-answers", "nothing answers"],
   ["an identity that may not invalidate", { args: ["--policy", policyWithout("cloudfront:CreateInvalidation")] }, "forgetting", "may-not-invalidate", "rcourier policy"],
   ["another distribution's id", { edge: { id: "OTHER" } }, "forgetting", "edge-unknown", "edge.id"],
   ["an edge that loses invalidations", { args: faults({ fault: "lost-invalidation", at: "edge-api" }) }, "forgetting", "still-old", "another cache"],
@@ -192,7 +192,7 @@ test("records that an edge hands out stop the next delivery, until it is told ot
   await project.result(["deliver"]);
   const call = ["deliver", "--build", resolve("demo/builds/2")];
   const refused = await project.run(call);
-  expect([refused.exit, refused.stderr]).toEqual([3, expect.stringMatching(/anybody can read the records[^\n]* at the site's address\n.*\(exposed\)/)]); // prettier-ignore
+  expect([refused.exit, refused.stderr]).toEqual([3, expect.stringMatching(/anybody can read this tool's records at the site's address[^\n]*\n.*\(exposed\)/)]); // prettier-ignore
   expect(await project.result([...call, "--allow", "exposed"])).toMatchObject({ release: 2 });
   // The way back is not barred: what is exposed is exposed already.
   expect(await project.result(["redeliver", "1"])).toMatchObject({ release: 3, redelivers: 1 });

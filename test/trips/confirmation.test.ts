@@ -128,7 +128,7 @@ test("a lost invalidation at a distribution is asked for again; where all are lo
   await lossy.result(["deliver"]);
   await findOld(all, FORMS);
   const outcome = await lossy.run(["deliver", "--build", V2, "--format", "json"]);
-  expect([outcome.exit, outcome.stderr]).toEqual([5, expect.stringContaining("it still holds the old /")]);
+  expect([outcome.exit, outcome.stderr]).toEqual([5, expect.stringContaining("it still has the old copy of /")]);
   for (const path of CHANGED.filter((one) => !parse(outcome).heldBack.includes(one)))
     expect(parse(outcome).invalidation.owed).toContain(`/${encodeKey(path)}`);
   // The next call has something to do.
@@ -142,7 +142,7 @@ test("a store that can't be asked confirms nothing", async () => {
   expect([outcome.exit, outcome.stderr]).toEqual([5, expect.stringContaining("it can't be read back: /about.html")]);
   expect(parse(outcome).invalidation).toMatchObject({ confirmed: false, owed: ["/about.html", "/sw.js", "/timetables/latest.json"] });
   const byHand = await project.run(["invalidate", "/about.html"]);
-  expect([byHand.exit, byHand.stdout]).toEqual([5, expect.stringContaining("not confirmed, still owed")]);
+  expect([byHand.exit, byHand.stdout]).toEqual([5, expect.stringContaining("the edge has NOT confirmed yet")]);
 }); // prettier-ignore
 
 test("what waits for a confirmation is counted as held back, by every command", async () => {
@@ -155,15 +155,15 @@ test("what waits for a confirmation is counted as held back, by every command", 
   expect(result.heldBack).toEqual(["sw.js", "timetables/latest.json"]);
   expect(result.changes.map(({ key }) => key)).not.toEqual(expect.arrayContaining(["sw.js"]));
   const text = await project.run(["releases"]);
-  expect(text.stdout).toContain("held back until the edge has confirmed: sw.js, timetables/latest.json");
-  expect((await project.run(["releases", "2", "--all"])).stdout).toMatch(/sw\.js \(held back/);
+  expect(text.stdout).toContain("These files wait until the edge has confirmed: sw.js, timetables/latest.json");
+  expect((await project.run(["releases", "2", "--all"])).stdout).toMatch(/sw\.js .*waits until the edge has confirmed/);
   // The edge still holds old pages; of what was never written nobody says that somebody removed it.
   const verified = await project.run(["verify", "--format", "json"]);
   expect(verified.stdout).toContain('"heldBack":["sw.js","timetables/latest.json"]');
   expect(verified.stdout).not.toContain('"address":"/sw.js"');
   writeFiles(project.folder, { "courier.yaml": settings });
   expect(await project.result(["deliver", "--build", V2])).toMatchObject({ release: 2, heldBack: [] });
-  expect((await project.run(["releases"])).stdout).not.toContain("held back");
+  expect((await project.run(["releases"])).stdout).not.toContain("wait until");
 }); // prettier-ignore
 
 test("a debt stays with the edge that it is of; one of an edge that is gone ends with 5, and is struck when somebody says so", async () => {

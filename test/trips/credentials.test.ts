@@ -174,7 +174,7 @@ test("a profile's way to credentials: which step failed, the helper's own words 
     ["with-code", "profile with-code asks for a code of a device (mfa_serial)", []],
     ["office", "profile office: nobody is logged in by single sign-on, or the login has ended", []],
     ["region-only", "profile region-only says nothing of how to get credentials, and there are none elsewhere", []],
-    ["unheard-of", "there is no profile unheard-of in the files of profiles", []],
+    ["unheard-of", "there is no profile unheard-of in ", []],
   ]; // prettier-ignore
   for (const [profile, why, calls] of ways) {
     const { exit, stderr } = await project.run(say(profile), environment);

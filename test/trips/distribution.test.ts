@@ -85,7 +85,7 @@ const faultsOf = ({ links }: CheckupResult): string[] =>
 const settingsOf = (project: ProjectHere): string =>
   readFileSync(join(project.folder, "courier.yaml"), "utf8");
 
-const WHOLE = /verified: \d+ addresses, all as delivered/;
+const WHOLE = /all \d+ addresses answer as delivered/;
 
 test.each<[string, Site, string, number]>([
   ["a site of many pages", {}, "/nothing-here.html", 404],
@@ -269,7 +269,7 @@ test("a missing right, an id that nobody knows, a certificate that there is not,
   const taken = await other.run(["provision", "--yes"]);
   expect([taken.exit, taken.stderr]).toEqual([1, expect.stringMatching(/another distribution has one of the names.*already associated/)]);
   const nameless = await provisionOf(named("b.pelican.localhost"));
-  expect(nameless.byHand).toEqual([expect.objectContaining({ what: "give the distribution the name b.pelican.localhost", why: "there is no certificate for it that counts" })]);
+  expect(nameless.byHand).toEqual([expect.objectContaining({ what: "give the distribution the name b.pelican.localhost", why: "there is no certificate for it that is valid" })]);
 }); // prettier-ignore
 
 test("who may set up the bucket alone does that; the distribution is left to others, and checkup does not judge it", async () => {

@@ -45,7 +45,7 @@ test("an edge that fails leaves the release delivered and the addresses owed; th
   const failed = await project.run(["deliver", "--build", two, "--format", "json"]);
   expect(failed.exit).toBe(5);
   expect(JSON.parse(failed.stdout)).toMatchObject({ release: 2, invalidation: { confirmed: false, owed: ["/", "/index.html", "/sw.js"] } });
-  expect(failed.stderr).toMatch(/the edge purge has not confirmed: it refused the purge: check token and header/);
+  expect(failed.stderr).toMatch(/the edge "purge" has not confirmed: it refused the purge: correct the token or its header/);
   expect((await visit(`${sandbox.facts.edge}/`)).body.toString()).toBe("<p>one</p>");
   expect((await visit(`${sandbox.facts.edge}/sw.js`)).body.toString()).toBe("// one");
   expect((await project.run(["deliver", "--build", two])).exit).toBe(5);
@@ -108,7 +108,7 @@ test("every promised form of a page's address answers behind an endpoint that kn
   writeFiles(folder, { "news/index.html": '<p>x</p><img src="boat.png">', "news/boat.png": "x" });
   expect(await project.run(["deliver"])).toMatchObject({
     exit: 3,
-    stderr: expect.stringMatching(/can't answer at \/news: .*\n.*\(bare-breaks-references\)/) as string,
+    stderr: expect.stringMatching(/can't also answer at \/news: .*\n.*\(bare-breaks-references\)/) as string,
   });
 });
 

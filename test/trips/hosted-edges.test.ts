@@ -96,7 +96,7 @@ test.each(INTERFACES)("%s, as the docs have it: nothing old is left, a refusal l
   expect(`${refused.stdout}${refused.stderr}`).not.toContain(TOKEN);
   isShut = false;
   const owed = await project.run(["invalidate", "--owed"], { EDGE_TOKEN: TOKEN });
-  expect([owed.exit, owed.stderr]).toEqual([0, expect.stringMatching(/still to be written[^]*sw\.js/)]);
+  expect([owed.exit, owed.stderr]).toEqual([0, expect.stringMatching(/these files wait until the edge has confirmed the pages[^]*sw\.js/)]);
   expect((await deliver("1")).exit).toBe(0);
   expect((await project.run(["invalidate", "--owed"], { EDGE_TOKEN: TOKEN })).stderr).toBe("");
 }); // prettier-ignore

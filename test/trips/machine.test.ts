@@ -31,7 +31,7 @@ const packed = (): string => {
 };
 
 fullTest("a full disk under what is printed stops nothing, and is told by the exit code", async () => {
-  const lost = "what was to be done is done, but the result could not be written: the disk is full (ENOSPC)";
+  const lost = "the work itself is done, but the result could not be written: the disk is full (ENOSPC)";
   for (const [streams, said] of [
     [">/dev/full", lost],
     ["2>/dev/full", ""],
@@ -62,7 +62,7 @@ test("files that can't be used are told with their path before anything is done"
     [2, `no temporary files can be written in ${none}: there is no such file or folder (ENOENT)`, ["deliver"], { TMPDIR: none }], // prettier-ignore
     [2, `no temporary files can be written in ${none}`, ["demo"], { TMPDIR: none }],
     [2, "file/result can't be written: ", ["compare", "--output", "file/result"]],
-    [1, `${join(project.folder, "file")}: something else stands there (EEXIST)`, ["sandbox", "--store-port", "0", "--edge-port", "0", "--data", "file"]], // prettier-ignore
+    [1, `${join(project.folder, "file")}: something else is there already (EEXIST)`, ["sandbox", "--store-port", "0", "--edge-port", "0", "--data", "file"]], // prettier-ignore
   ];
   for (const [exit, said, args, environment] of calls) {
     const outcome = await project.run(args, environment);
@@ -188,7 +188,7 @@ terminalTest("each stream has its own colours, and a narrow screen its own layou
   expect(said).toContain("\u001b[1m");
   const lines = stripVTControlCharacters(said).split(/\r?\n/);
   // Of a link first its name, and below it what was found.
-  const links = lines.filter((line) => /^ {2}(good|note|broken|not tried) |^ {6}\S/.test(line));
+  const links = lines.filter((line) => /^ {3}(passed|note|FAILED|not run) |^ {13}\S/.test(line));
   const wide = links.filter((line) => !line.includes("/") && widthOf(line) > 40);
   expect([links.length > 8, wide]).toEqual([true, []]);
   // Sizes stand below each other, whatever the names are written in.

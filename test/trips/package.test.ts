@@ -55,7 +55,14 @@ test("packed from a clean clone, the package works by itself for a user without 
   expect(installed).toEqual(["restless-courier"]);
   const own = join(place, "node_modules/restless-courier");
   expect(existsSync(join(own, "node_modules"))).toBe(false);
-  for (const file of ["README.md", "LICENSE", "docs/settings.md", "courier.schema.json", "dist/LICENSES.txt"])
+  for (const file of [
+    "README.md",
+    "LICENSE",
+    "docs/settings.md",
+    "courier.schema.json",
+    "dist/LICENSES.txt",
+    "dist/rcourier.1",
+  ])
     expect([file, existsSync(join(own, file))]).toEqual([file, true]);
   expect(readFileSync(join(own, "dist/LICENSES.txt"), "utf8")).toContain("yargs ");
 
@@ -72,7 +79,7 @@ test("packed from a clean clone, the package works by itself for a user without 
       env: { PATH: process.env.PATH, HOME: empty, TMPDIR: empty },
     });
   const demo = call("demo");
-  expect([demo.status, demo.stderr, demo.stdout]).toEqual([0, "", expect.stringContaining("release 3 after 2")]); // prettier-ignore
+  expect([demo.status, demo.stderr, demo.stdout]).toEqual([0, "", expect.stringContaining("release 3 is delivered; it replaces release 2")]); // prettier-ignore
   expect(call("--help")).toMatchObject({ status: 0, stdout: expect.stringContaining("deliver") as string });
 
   const settings = "site: Pelican Sound Ferries\nbuild: { folder: dist }\ndestinations: { shelf: { store: { kind: folder, folder: shelf } } }\n"; // prettier-ignore
@@ -177,7 +184,7 @@ test("the example after a build delivers the demo's site, stops well, and goes o
     const [exit] = (await once(child, "close")) as [number];
     return { exit, ...said };
   };
-  expect(await call("after-build.mjs", ["practice"], /stock: /)).toMatchObject({ exit: 130, stderr: expect.stringContaining("the same call goes on from there") as string });
+  expect(await call("after-build.mjs", ["practice"], /stock: /)).toMatchObject({ exit: 130, stderr: expect.stringContaining("make the same call again to go on from here") as string });
   expect((await fetch(`${edge}/`)).status).toBe(404);
   const done = await call("after-build.mjs", ["practice"]);
   expect(done).toMatchObject({ exit: 0, stderr: "", stdout: expect.stringMatching(/59 files[^]*switch: \d+ steps[^]*release 1 at http/) as string });

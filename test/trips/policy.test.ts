@@ -69,7 +69,7 @@ test("the printed policy is enough for deliveries and the way back, and each rig
   const blind = await callUnder(without(policy, "s3:ListBucketVersions"), forget);
   expect([blind.exit, blind.stderr]).toEqual([
     7,
-    expect.stringMatching(/s3:ListBucketVersions.*nothing was written/s),
+    expect.stringMatching(/s3:ListBucketVersions.*Nothing was written/s),
   ]);
   // Where versions are kept, the delivering identity may not remove them: somebody with more rights must.
   const kept = await callUnder(policy, forget, ["--trait", "keeps-versions"]);

@@ -85,7 +85,7 @@ test("what a proxy refuses is no answer of the store; addresses that are left ou
   expect(await say({ NO_PROXY: ".pelican.test" })).toEqual([1, expect.stringMatching(/ENOTFOUND|EAI_AGAIN/), 0]); // prettier-ignore
   const { stdout } = await project.run(["checkup"], { ...environment, HTTPS_PROXY: at });
   expect(stdout.replace(/\s+/g, " ")).toContain(
-    `why: the proxy does not lead there: the proxy ${at} refused with 407 mend: check HTTPS_PROXY`,
+    `why the proxy does not lead there: the proxy ${at} refused with 407 mend correct HTTPS_PROXY`,
   );
   for (const [url, why] of [
     ["https://www.pelican.test", `the proxy ${at} refused with 407`],
@@ -93,7 +93,7 @@ test("what a proxy refuses is no answer of the store; addresses that are left ou
   ] as const) {
     const names = { HTTP_PROXY: "http://127.0.0.1:9", HTTPS_PROXY: at };
     const site = new Project(sandbox.settings(`${BUILDS}/1`, `    url: ${url}`), sandbox.facts);
-    expect((await site.run(["checkup"], names)).stdout.replace(/\s+/g, " ")).toContain(`why: the proxy does not lead there: ${why} mend: check HTTPS_PROXY`); // prettier-ignore
+    expect((await site.run(["checkup"], names)).stdout.replace(/\s+/g, " ")).toContain(`why the proxy does not lead there: ${why} mend correct HTTPS_PROXY`); // prettier-ignore
   }
   const direct = new Project(sandbox.settings(`${BUILDS}/1`), sandbox.facts);
   expect((await direct.run(["deliver"], { ALL_PROXY: "http://127.0.0.1:9" })).exit).toBe(0);

@@ -82,7 +82,7 @@ test("what has changed since it was shown is refused, and so is what a guard ref
   appendFileSync(join(dist, "about.html"), "<!-- later -->");
   await project.result(["deliver", "--preview", "spring"]);
   const changed = await project.run(["redeliver", "preview/spring@1"]);
-  expect([changed.exit, changed.stderr]).toEqual([3, expect.stringContaining("release 1 was asked for, and 2 stands there")]);
+  expect([changed.exit, changed.stderr]).toEqual([3, expect.stringContaining("you asked for release 1, and release 2 is there now")]);
   const small = writeFiles(join(dist, "../small"), { "index.html": "nearly nothing" });
   await project.result(["deliver", "--preview", "small", "--build", small]);
   const refused = await project.run(["redeliver", "preview/small"]);
