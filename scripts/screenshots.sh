@@ -57,13 +57,20 @@ node scripts/shot-page.mjs "$out/report.png" "file://$work/report.html"
 shot deliver deliver
 sed "s#url: .*#url: https://www.pelicansound.example#; s#destinations:#redirects: [{ address: /latest, leadsTo: /news/, kind: permanent }]\ndestinations:#" "$work/courier.yaml" >"$work/served.yaml"
 (cd "$work" && SHOW="rcourier serve --reload" "$OLDPWD/scripts/shot-terminal.sh" "$out/serve.png" bash -c "timeout 6 ${rcourier[*]} serve --reload --settings served.yaml & until curl -sf -o /dev/null http://127.0.0.1:8470/; do sleep 0.2; done; curl -s -o /dev/null -e http://127.0.0.1:8470/crossings/ http://127.0.0.1:8470/crossings/cape-wrn/; echo >>dist/news/index.html; sleep 0.6; curl -s -o /dev/null http://127.0.0.1:8470/; wait" >/dev/null)
-shot redeliver redeliver previous
-shot releases releases
+(cd "$work" && SHOW="rcourier redeliver previous; rcourier releases" "$OLDPWD/scripts/shot-terminal.sh" "$out/releases.png" bash -c "${rcourier[*]} redeliver previous; echo; ${rcourier[*]} releases" >/dev/null)
 (cd "$work" && "${rcourier[@]}" deliver --quiet --preview feature/spring-fares >/dev/null)
 SHOW="rcourier deliver --preview winter-timetable --quiet; rcourier previews" previews="${rcourier[*]} deliver --preview winter-timetable --quiet --build $PWD/demo/builds/1; echo; ${rcourier[*]} previews"
 (cd "$work" && SHOW="$SHOW" "$OLDPWD/scripts/shot-terminal.sh" "$out/previews.png" bash -c "$previews" >/dev/null)
 shot invalidate invalidate "/news/*" "fleet/**/*.html"
 shot prune prune --forget /downloads/fares.csv --dry-run
+# A delivery in its middle: a store with a slow line.
+kill $sandbox
+echo 'rules: [{ fault: latency, at: store, ms: 700, keys: "assets/**" }]' >"$work/slow.yaml"
+rm "$work/ready"
+"${rcourier[@]}" sandbox --store-port 0 --edge-port 0 --origin website --faults "$work/slow.yaml" --format json >"$work/ready" & sandbox=$!
+until [ -s "$work/ready" ]; do sleep 0.1; done
+sed "s#url: .*#url: $(field edge)#; s#endpoint: \"[^\"]*\", serves: website#endpoint: \"$(field endpoint)\", serves: website#; s#endpoint: \"[^\"]*\", query#endpoint: \"$(field edgeApi)\", query#" "$work/courier.yaml" >"$work/slow-line.yaml"
+(cd "$work" && AFTER=2.4 SHOW="rcourier deliver" "$OLDPWD/scripts/shot-terminal.sh" "$out/progress.png" "${rcourier[@]}" deliver --settings slow-line.yaml >/dev/null)
 # An edge that loses invalidations, passes text on uncompressed and has no root document.
 kill $sandbox
 cat >"$work/faults.yaml" <<Y
