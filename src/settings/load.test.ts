@@ -53,7 +53,7 @@ test.each<[string, string, string]>([
   ["a misspelt key", WHOLE.replace("browser: 1m", "browsr: 1m"), "  courier.yaml:4:46: freshness[0]: unknown key browsr; did you mean browser?"],
   ["a wrong unit", WHOLE.replace("edge: 1h", "edge: 1hour"), '  courier.yaml:4:65: freshness[0].edge: must be a duration such as 90s, 10m, 2h or 1d, not "1hour"'],
   ["a wrong kind", WHOLE.replace("kind: purge", "kind: purj"), '  courier.yaml:18:20: destinations.staging.edge[0].kind: must be one of distribution, purge, request, none, not "purj"'],
-  ["no kind", WHOLE.replace("kind: purge, ", ""), "  courier.yaml:18:5: destinations.staging.edge[0].kind: kind is missing: one of distribution, purge, request, none"],
+  ["no kind", WHOLE.replace("kind: purge, ", ""), "  courier.yaml:18:5: destinations.staging.edge[0].kind: kind is missing: it must be one of distribution, purge, request, none"],
   ["a missing bucket", WHOLE.replace("bucket: staging, ", ""), "  courier.yaml:17:5: destinations.staging.store.bucket: bucket is missing (text)"],
   [
     "a key of another kind",

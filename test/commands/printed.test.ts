@@ -46,7 +46,7 @@ test.each<[string, Parts, readonly string[], RegExp]>([
 
 test.each(["--origin=http://10.0.0.9", "--purge-from=10.0.0.0/24", "--into=edge"])("%s without --print is no order to change anything", async (option) => {
   const outcome = await project({ store: BUCKET }).run(["provision", "--yes", option], { EDGE_TOKEN: TOKEN });
-  expect(outcome).toMatchObject({ exit: 2, stderr: expect.stringContaining("say --print") as string });
+  expect(outcome).toMatchObject({ exit: 2, stderr: expect.stringContaining("needs --print WHAT") as string });
 }); // prettier-ignore
 
 test("no token in the settings: a cache that anybody may have forgotten is not set up", async () => {

@@ -129,9 +129,10 @@ export function toLines(picture: Picture, look: Look): string[] {
       return [style("faint", fit(`  done   ${showDone(one.phase)}, ${showSeconds(seconds ?? 0)}`))];
     return [style("faint", fit(`  then   ${showDoing(one.phase)}`))];
   });
-  const isPlanned = planned.some((one) => one.phase === phase);
+  // One that nobody has planned, or that comes a second time, stands below the others.
+  const isListed = at >= 0 && planned.findIndex((one) => one.phase === phase) === at;
   const other =
-    phase !== undefined && !isPlanned ? [fit(`   now   ${showDoing(phase)}`), ...toWork(picture, look)] : [];
+    phase !== undefined && !isListed ? [fit(`   now   ${showDoing(phase)}`), ...toWork(picture, look)] : [];
   const alone =
     phase === undefined && picture.waiting !== "" ? [fit(`         ${toWaiting(picture, look)}`)] : [];
   const all = [...lines, ...other, ...alone];

@@ -86,6 +86,13 @@ test("the area names what is done, what goes on with its numbers, and what comes
   expect(toLines({ ...picture, phase: undefined, waiting: "reading the build" }, look).at(-1)).toBe("         reading the build … 2.00 s");
 }); // prettier-ignore
 
+test("a phase that comes a second time, or that nobody has planned, is shown as what goes on", () => {
+  const again = { ...picture, phase: "stock", took: new Map([["stock", 1], ["switch", 1], ["record", 0]]), waiting: "" } as Picture;
+  expect(toLines(again, look).filter((line) => line.startsWith("   now"))).toEqual(["   now   sending new assets"]);
+  expect(toLines({ ...again, phase: "rules" }, look).at(-2)).toBe("   now   giving the edge its rules");
+  expect(toLines({ ...again, phase: undefined }, look).join()).not.toContain("now");
+}); // prettier-ignore
+
 test.each([21, 40, 60, 80, 140])("at %i columns no line is wider than the screen, nor are there more than rows", (columns) => {
   for (const rows of [3, 5, 24]) {
     const lines = toLines(picture, { ...look, columns, rows });

@@ -27,7 +27,7 @@ export function standingOf(result: DeliveryResult): Standing {
   if (isIdle(result))
     return {
       words: isRelease
-        ? `nothing was written: release ${release} already is just that.`
+        ? `nothing was written: release ${release} is live, and is the same already.`
         : `nothing was written: this build is already delivered, as release ${release}.`,
     };
   if (dryRun) return { words: `${plannedOf(result)}. Nothing was written.` };
