@@ -74,16 +74,16 @@ export const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: str
     "rcourier provision takes them out of what everybody may read",
   ],
   "no-website": [
-    "the settings set serves: website, but the bucket has no website endpoint",
+    "the settings say serves: website, but the bucket has no website endpoint",
     "rcourier provision sets one up; or set serves: objects, if the edge reads exact keys",
   ],
   "website-unknown": [
-    "the settings set serves: website, but this store has no website endpoints",
+    "the settings say serves: website, but this store has no website endpoints",
     "set serves: objects: then the tool makes an object for each form of an address",
   ],
   "website-otherwise": [
     "the website endpoint has other documents than this site",
-    "rcourier provision sets them, if the settings set ownsWebsite: true",
+    "rcourier provision sets them, if the settings say ownsWebsite: true",
   ],
   "distribution-otherwise": [
     "it is not as the settings want it: {changes}",
@@ -164,7 +164,7 @@ export const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: str
     "set the destination's url to the address to which this one redirects",
   ],
   "no-index-documents": [
-    "index pages answer, but their folders do not: the edge's origin does not look for index pages, although the settings set serves: website",
+    "index pages answer, but their folders do not: the edge's origin does not look for index pages, although the settings say serves: website",
     "let the edge read from the website endpoint, not from the bucket's own address; or set serves: objects",
   ],
   "resolves-index-documents": [
@@ -205,7 +205,7 @@ export const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: str
     "correct edge.id; name every cache in the settings, from the store outwards",
   ],
   "patterns-unknown": [
-    "the settings set patterns: {patterns}, but the edge {edge} forgets nothing by a pattern",
+    "the settings say patterns: {patterns}, but the edge {edge} forgets nothing by a pattern",
     "set patterns: none, or set the cache up for them (docs/caches.md)",
   ],
   "habits-unsaid": [

@@ -53,6 +53,11 @@ test("problems of a build are shown at their places", async () => {
       expect.objectContaining({ severity: "error", line: expect.any(Number) }),
     ]),
   });
+  // Where nothing is shown on the way, the refusal as a whole is shown beside the run.
+  for (const form of [["--quiet"], ["--format", "ndjson"]])
+    expect(
+      (await project.run(["deliver", ...form], COMMANDS)).stderr.match(/^::error .*refused by/gm),
+    ).toHaveLength(1);
   expect((await project.run(["survey"])).stderr).toBe("");
 });
 

@@ -12,11 +12,11 @@ export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal
   const error = toOperatorError(thrown);
   const { message, hint, exit, data } = wordsOfFailure(error);
   const { ci } = terminal;
-  // What guards have found is shown beside the run already, each at its place.
-  if (ci && error.code !== "refused")
-    terminal.command(ci.annotate("error", cleanLines(`${message}\n${hint}`)));
-  appendSummary(args, terminal, () => toFailureSummary({ message, hint }));
   const format = text(args, "format");
+  // What guards have found the progress has shown beside the run, each at its place; where there is one.
+  const isShown = error.code === "refused" && !isSet(args, "quiet") && format !== "ndjson";
+  if (ci && !isShown) terminal.command(ci.annotate("error", cleanLines(`${message}\n${hint}`)));
+  appendSummary(args, terminal, () => toFailureSummary({ message, hint }));
   if (format === "json" || format === "ndjson") {
     const { code, details } = error;
     terminal.print(
