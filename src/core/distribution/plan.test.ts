@@ -47,6 +47,11 @@ test("a new one is made whole, with the certificate that is for its name, and no
   expect(made()).toMatchObject({ names: [WWW], certificate: CERTIFICATE.reference, plainHttp: "leads", isOn: true });
   expect(planDistribution(made(), WISHES, KNOWN)).toEqual({ steps: [], byHand: [], changes: {} });
   expect(toHabits(made())).toEqual({ query: "ignored", minimumSeconds: 0, negativeSeconds: 10 });
+  // What the store says of its page for what is missing counts, where it says anything: a website's does.
+  const unheld = made().errors.map((one) => ({ ...one, heldSeconds: 0 }));
+  expect(toHabits({ ...made(), errors: unheld }).negativeSeconds).toBe(0);
+  const website = { ...ORIGIN, access: "plain" as const, protocol: "http" as const };
+  expect(toHabits({ ...made(), errors: unheld, origin: website }).negativeSeconds).toBe(60);
 }); // prettier-ignore
 
 const cache = (more: object): Partial<DistributionFacts> => ({ cache: { ...made().cache, ...more } });

@@ -323,15 +323,21 @@ export interface KnownHabits {
 
 /** Errors that nobody has said anything of are held for so long. */
 const UNSAID_ERROR_SECONDS = 10;
+/** A website's page for what is missing may be held for so long: it says so itself, as the role `notFound` has it. */
+const PAGE_SECONDS = 60;
 
 /** What the settings can say of a distribution that stands so. */
-export function toHabits({ cache, errors }: Pick<DistributionSetup, "cache" | "errors">): KnownHabits {
+export function toHabits({
+  cache,
+  errors,
+  origin,
+}: Pick<DistributionSetup, "cache" | "errors" | "origin">): KnownHabits {
   const held = MISSING.map(
     (status) => errors.find((one) => one.status === status)?.heldSeconds ?? UNSAID_ERROR_SECONDS,
   );
   return {
     query: cache.query ? "keyed" : "ignored",
     minimumSeconds: cache.minimumSeconds,
-    negativeSeconds: Math.max(...held),
+    negativeSeconds: Math.max(...held, origin.access === "plain" ? PAGE_SECONDS : 0),
   };
 }
