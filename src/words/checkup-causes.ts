@@ -181,7 +181,7 @@ export const CAUSES: Readonly<Record<LinkCause, readonly [why: string, mend: str
   ],
   "missing-is-403": [
     "missing pages get 403, not 404: a reader who may not list the bucket is not told more",
-    "at the edge, turn the store's 403 into the not-found page with status 404; rcourier provision does so at a distribution",
+    "let the edge answer the store's 403 with the not-found page and status 404 (rcourier provision does so at a distribution); if the build has no 404.html, add one first",
   ],
   "missing-is-answered": [
     "a missing page gets 200, although the settings do not say clientRoutes",

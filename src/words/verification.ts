@@ -141,7 +141,7 @@ const CAUSE_WORDS: Readonly<Record<Cause, Words>> = {
   }),
   "store-hides-missing": () => ({
     why: "the edge may not list the bucket, so the store does not tell it that a page is missing",
-    hint: "at the edge, turn the store's 403 into the not-found page with status 404 (and no more: a list of the bucket would show every file name and the records)",
+    hint: "let the edge answer the store's 403 with the not-found page and status 404 (rcourier provision does so at a distribution). Do not let it list the bucket: that would show every file name and the records",
   }),
   "redirect-not-set-up": () => ({
     why: "visitors are not redirected here",

@@ -20,8 +20,13 @@ export type Check =
       /** Sent along, with its mark; absent: none. */
       readonly query?: string;
     }
-  /** Nothing is there, and the answer must say so. */
-  | { readonly kind: "missing"; readonly address: UrlPath; readonly notFound: RecordedParcel | undefined }
+  /** Nothing is there, and the answer must say so, with the site's own page where that is known to come. */
+  | {
+      readonly kind: "missing";
+      readonly address: UrlPath;
+      readonly notFound: RecordedParcel | undefined;
+      readonly hasPage: boolean;
+    }
   /** Nothing is there, and the entry page answers. */
   | { readonly kind: "route"; readonly address: UrlPath; readonly parcel: RecordedParcel }
   /** Nothing is there, and what answers for client routes must not answer for a script. */
@@ -94,14 +99,15 @@ function findUnknown({
   const isTaken = (path: string): boolean =>
     rules.follow(`/${path}`) !== undefined ||
     (edgeRules !== undefined && applyRules(edgeRules, basePath + path).kind === "redirect");
-  const notFound = hasOwnErrors ? parcels.find(({ role }) => role === "notFound") : undefined;
+  const own = parcels.find(({ role }) => role === "notFound");
+  const notFound = hasOwnErrors ? own : undefined;
   const entry = edgeRules?.pages?.entry;
   const page = parcels.find(({ key }) => entry !== undefined && encodeKey(key) === entry);
   const wanted: readonly (Check | undefined)[] = [
     isTaken(unused) || !page ? undefined : { kind: "route", address: basePath + unused, parcel: page },
     isTaken(`${unused}.html`) || clientRoutes
       ? undefined
-      : { kind: "missing", address: `${basePath}${unused}.html`, notFound },
+      : { kind: "missing", address: `${basePath}${unused}.html`, notFound, hasPage: own !== undefined },
     isTaken(`${unused}.js`) ? undefined : { kind: "missingScript", address: `${basePath}${unused}.js` },
   ];
   return wanted.filter((check) => check !== undefined);

@@ -239,11 +239,13 @@ function findHeldTooLong(
 }
 
 function judgeMissing(
-  { notFound }: Extract<Check, { kind: "missing" }>,
+  { notFound, hasPage }: Extract<Check, { kind: "missing" }>,
   answer: VisitorAnswer,
   symptom: MakeSymptom,
 ): Symptom[] {
   const expected: Expected = notFound ? { code: "page", key: notFound.key } : { code: "not-found" };
+  // A store tells nobody what is missing who may not list it. Without a page of the site's own there is nothing better.
+  if (answer.status === 403 && !hasPage) return [];
   if (answer.status !== 404) return [symptom("not-found-page", expected, describe(answer))];
   const isPage = !notFound || answer.hash === undefined || answer.hash === notFound.hash;
   return isPage ? [] : [symptom("not-found-page", expected, { code: "another-page" })];

@@ -137,6 +137,26 @@ const withHeader = (name: string, value: string) => (check: Check) => {
   const { headers, ...answer } = answerRightly(check);
   return { ...answer, headers: { ...headers, [name]: value } };
 };
+test("a site without a page for what is missing leaves the answer to the store, which may hide what it has", () => {
+  const parcels = current.parcels.filter(({ role }) => role !== "notFound");
+  const [check] = selectChecks({
+    ...{
+      current: { ...current, parcels },
+      older: [],
+      redirects: [],
+      addressRules: RULES,
+      clientRoutes: false,
+    },
+    ...{ leavesRedirects: true, hasOwnErrors: true, sample: 100, unused: "unused" },
+  }).filter(({ kind }) => kind === "missing");
+  const codes = (status: number): unknown =>
+    check &&
+    findSymptoms(check, [{ form: "br", answer: { status, headers: {}, hash: "x", size: 1 } }], {
+      ...{ earlierOf: () => new Map<string, number>(), expectedHeaders: {} },
+    }).map(({ code }) => code);
+  expect([403, 404, 200].map(codes)).toEqual([[], [], ["not-found-page"]]);
+});
+
 /** A script is so many seconds older than it may become. */
 const beyond = (seconds: number) => (check: Check) => {
   if (check.kind !== "content" || check.address !== "/app.js") return answerRightly(check);
