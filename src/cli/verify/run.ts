@@ -6,7 +6,7 @@ import { DEFAULT_SAMPLE } from "../../workflows/verify.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
 import { annotateFindings } from "../frame/annotations.ts";
 import { callLike } from "../frame/next-call.ts";
-import { appendSummary, printOutput } from "../frame/output.ts";
+import { appendSummary, printOutput, toJson } from "../frame/output.ts";
 import { whileShown } from "../frame/session.ts";
 import { toJUnit } from "./junit.ts";
 import { toVerifySummary } from "../frame/summary.ts";
@@ -24,7 +24,7 @@ export async function verifyDestination(args: Arguments, terminal: Terminal): Pr
   const format = text(args, "format");
   const onResult = (result: VerifyResult): void => {
     printOutput(args, terminal, () => {
-      if (format === "json") return `${JSON.stringify(result)}\n`;
+      if (format === "json") return toJson({ verification: result });
       return format === "junit"
         ? toJUnit(result)
         : showVerify(result, terminal, { all: isSet(args, "all"), again: callLike(args, "verify") });

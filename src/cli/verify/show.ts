@@ -31,7 +31,7 @@ export function showVerify(result: VerifyResult, sheet: Sheet, { all, again }: V
       findings.length > 0 ? "bad" : "good",
     ),
     "\n",
-    showGroups(findings, sheet, all),
+    findings.length > 0 ? `${showGroups(findings, sheet, all)}\n` : "",
     all ? showRight(result, sheet) : "",
     showHeldBack(heldBack, sheet),
     toText(sheet, where, "faint", 3),
@@ -84,7 +84,7 @@ function showGroups(findings: Findings, sheet: Sheet, all: boolean): string {
     const key = `${finding.causeCode} ${finding.code}`;
     groups.set(key, [...(groups.get(key) ?? []), finding]);
   }
-  return [...groups.values()].map((group) => `${showGroup(group, sheet, all)}\n`).join("");
+  return [...groups.values()].map((group) => showGroup(group, sheet, all)).join("\n");
 }
 
 function showGroup(group: Findings, sheet: Sheet, all: boolean): string {
