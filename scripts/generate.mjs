@@ -1,8 +1,8 @@
-// Writes what is made from the sources: docs/errors.md from the table of failures, the objects of docs/results.md from the
-// results' schemas, courier.schema.json from the settings' schema. With --check it writes nothing and fails when a file is out of step.
+// Writes what is made from the sources: docs/errors.md from the table of failures, the objects of docs/results.md and
+// schemas/ from the results' schemas, courier.schema.json from the settings' schema. With --check it writes nothing and fails when a file is out of step.
 import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { build } from "esbuild";
-import { toResultsPage } from "./results-page.mjs";
+import { describe, readComments, toResultsPage } from "./results-page.mjs";
 
 const bundle = await build({
   entryPoints: ["scripts/generate-from.ts"],
@@ -14,7 +14,8 @@ const bundle = await build({
 });
 mkdirSync("dist", { recursive: true });
 writeFileSync("dist/.generate.mjs", bundle.outputFiles[0].contents);
-const { EXITS, FAILURES, GLOSSARY, RESULTS, toJsonSchema } = await import("../dist/.generate.mjs");
+const { EVENT, EXITS, FAILURES, GLOSSARY, PRINTED, RECIPES, RESULTS, toJsonSchema } =
+  await import("../dist/.generate.mjs");
 
 function toErrorPage() {
   const lines = [
@@ -49,14 +50,42 @@ function withExits(page) {
   return page.replace(/(<!-- exits:[^\n]*\n)[\s\S]*?(<!-- end of exits -->)/, `$1${table}$2`);
 }
 
+/** The page with the recipes for CI made anew. */
+const withRecipes = (page) =>
+  Object.entries(RECIPES).reduce(
+    (text, [name, [language, recipe]]) =>
+      text.replace(
+        new RegExp(`(<!-- ${name}:[^\\n]*\\n)[\\s\\S]*?(<!-- end of ${name} -->)`),
+        (_, head, end) => `${head}\`\`\`${language}\n${recipe}\`\`\`\n${end}`,
+      ),
+    page,
+  );
+
+/** The schemas of results and events, each in a file of its own, with the meanings of its fields. */
+function toSchemas() {
+  const comments = readComments();
+  const results = Object.entries(PRINTED).map(([name, schema]) => describe(schema, comments.get(name).tree));
+  return [...results, EVENT].map((schema) => [
+    `schemas/${schema.kind}.schema.json`,
+    // What it is of and its version its name says.
+    toText({ ...schema, kind: undefined, version: undefined }),
+  ]);
+}
+
+const toText = (schema) => `${JSON.stringify(schema, null, 2)}\n`;
+
 /** A checkout on Windows may end its lines in another way. */
 const read = (file) => readFileSync(file, "utf8").replaceAll("\r\n", "\n");
 
 const files = {
   "docs/errors.md": toErrorPage(),
+  "docs/ci.md": withRecipes(read("docs/ci.md")),
   "docs/glossary.md": withWords(read("docs/glossary.md")),
-  "docs/results.md": toResultsPage(withExits(read("docs/results.md")), RESULTS),
-  "courier.schema.json": `${JSON.stringify(toJsonSchema(), null, 2)}\n`,
+  "docs/results.md": toResultsPage(withExits(read("docs/results.md")), {
+    ...{ results: RESULTS, printed: PRINTED, event: EVENT },
+  }),
+  "courier.schema.json": toText(toJsonSchema()),
+  ...Object.fromEntries(toSchemas()),
 };
 let differs = false;
 for (const [file, text] of Object.entries(files)) {

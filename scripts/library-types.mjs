@@ -7,7 +7,7 @@ import { generateDtsBundle } from "dts-bundle-generator";
 import { build } from "esbuild";
 import { compile } from "json-schema-to-typescript";
 import ts from "typescript";
-import { readComments } from "./results-page.mjs";
+import { describe, readComments } from "./results-page.mjs";
 
 const SCHEMA_TYPES = resolve("src/library/schema-types.ts");
 
@@ -67,19 +67,6 @@ async function spellOut() {
     compile({ ...schema, title }, title, options),
   );
   return (await Promise.all(texts)).join("\n");
-}
-
-/** A schema whose fields say what they mean. @param tree the comments of its fields */
-function describe(schema, tree) {
-  const fields = Object.entries(schema.properties ?? {}).map(([name, own]) => {
-    const { doc, tree: below = {} } = tree[name] ?? {};
-    return [name, { ...describe(own, below), ...(doc ? { description: doc } : {}) }];
-  });
-  return {
-    ...schema,
-    ...(fields.length > 0 ? { properties: Object.fromEntries(fields) } : {}),
-    ...(schema.items ? { items: describe(schema.items, tree) } : {}),
-  };
 }
 
 function toOptions(own) {

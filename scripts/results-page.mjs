@@ -10,15 +10,38 @@ const END = "<!-- end -->";
 /** Longer lists of words are left to the reader of the schema. */
 const MOST_WORDS = 12;
 
-/** The page with its objects made anew. @param schemas JSON Schemas by the name of their constant */
-export function toResultsPage(page, schemas) {
+/** The page with its objects made anew. @param made JSON Schemas by the name of their constant */
+export function toResultsPage(page, { results, printed, event }) {
   const comments = readComments();
-  const objects = Object.entries(schemas).map(([name, schema]) => {
+  const objects = Object.entries(results).map(([name, schema]) => {
     const { doc, tree } = comments.get(name);
-    return `### ${doc.replace(/[.:]$/, "")}\n\n| field | type | meaning |\n|---|---|---|\n${toRows(schema, tree, "").join("\n")}\n`;
+    const title = doc.replace(/[.:]$/, "");
+    const head = [`### ${title[0].toUpperCase()}${title.slice(1)}`, "", ...toKind(printed[name])];
+    return `${head.join("\n")}| field | type | meaning |\n|---|---|---|\n${toRows(schema, tree, "").join("\n")}\n`;
   });
-  const [head, rest] = page.split(START);
+  const [head, rest] = withEvents(page, event).split(START);
   return `${head}${START}\n${objects.join("\n")}\n${END}${rest.slice(rest.indexOf(END) + END.length)}`;
+}
+
+/** How a whole result says what it is. */
+const toKind = (schema) =>
+  schema
+    ? [
+        `\`kind\` is \`${schema.kind}\`, \`version\` ${schema.version}: [schema](../schemas/${schema.kind}.schema.json).\n\n`,
+      ]
+    : [""];
+
+/** The page with the table of events made anew. */
+function withEvents(page, { anyOf }) {
+  const rows = anyOf.map(({ description, properties }) => {
+    const { event, ...fields } = properties;
+    const shown = Object.entries(fields).map(([name, { const: only }]) =>
+      only === undefined ? `\`${name}\`` : `\`${name}\`: ${only}`,
+    );
+    return `| \`${event.const}\` | ${description} | ${shown.join(", ")} |`;
+  });
+  const table = ["| event | when | fields |", "|---|---|---|", ...rows, ""].join("\n");
+  return page.replace(/(<!-- events:[^\n]*\n)[\s\S]*?(<!-- end of events -->)/, `$1${table}$2`);
 }
 
 /** Every constant of the results: its own comment, and those of its fields as a tree. */
@@ -66,6 +89,19 @@ const docOf = (node) =>
     .getJSDocCommentsAndTags(node)
     .map(({ comment }) => (typeof comment === "string" ? comment : ""))
     .join(" ");
+
+/** A schema whose fields say what they mean. @param tree the comments of its fields */
+export function describe(schema, tree) {
+  const fields = Object.entries(schema.properties ?? {}).map(([name, own]) => {
+    const { doc, tree: below = {} } = tree[name] ?? {};
+    return [name, { ...describe(own, below), ...(doc ? { description: doc } : {}) }];
+  });
+  return {
+    ...schema,
+    ...(fields.length > 0 ? { properties: Object.fromEntries(fields) } : {}),
+    ...(schema.items ? { items: describe(schema.items, tree) } : {}),
+  };
+}
 
 /** A row per field, and below it those of its own fields that say something. */
 function toRows(schema, tree, prefix, isNested = false) {

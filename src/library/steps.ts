@@ -68,7 +68,7 @@ export const compareBuild = (
     let seen: BuildOutlook | undefined;
     const { report, clock } = delivery.run;
     const result = await compare(delivery, { all, see: (outlook) => (seen = outlook) });
-    report({ event: "done", result });
+    report({ event: "done", kind: "delivery", result });
     onResult?.(result, clock.now());
     await onPicture?.(await pictureDelivery(delivery, seen, result));
     return result;
@@ -153,7 +153,7 @@ async function makeRelease(
   });
   const isMade = isToVerify === true && !delivered.dryRun;
   const result = isMade ? { ...delivered, verification: await look(stay, target) } : delivered;
-  report({ event: "done", result });
+  report({ event: "done", kind: "delivery", result });
   onResult?.(result, clock.now());
   return result;
 }
@@ -182,7 +182,7 @@ export const verifySite = (
   withDestination(call, conduct, async (stay, { expectedHeaders }) => {
     const { clock, report } = stay.run;
     const result = await verify(stay, { sample, expectedHeaders });
-    report({ event: "done", result });
+    report({ event: "done", kind: "verification", result });
     onResult?.(result, clock.now());
     return result;
   });

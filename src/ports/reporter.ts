@@ -50,6 +50,10 @@ export type DeliveryEvent =
   | { readonly event: "refused"; readonly folder: string; readonly problems: readonly Problem[] }
   | { readonly event: "warning"; readonly warning: Warning }
   /** The result of the command: that of a delivery, or whatever another command has. */
-  | { readonly event: "done"; readonly result: object };
+  | {
+      readonly event: "done";
+      readonly kind: "delivery" | "verification" | "invalidation" | "prune";
+      readonly result: object;
+    };
 
 export type Reporter = (event: DeliveryEvent) => void;

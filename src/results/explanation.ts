@@ -12,8 +12,8 @@ import { ROLES } from "../core/model/role.ts";
 
 const mention = z.strictObject({ path: z.string(), line: z.int() });
 
-/** `explain`: one of `files` */
-export const explanationSchema = z.strictObject({
+/** One of `files` of `explain`. */
+const explanationSchema = z.strictObject({
   /** The file of the build, or what is made for it. */
   path: z.string(),
   /** An address that was asked about and that no file has: the entry page answers there (`build.clientRoutes`). */
@@ -44,6 +44,12 @@ export const explanationSchema = z.strictObject({
   names: z.array(mention),
   /** What a delivery would do; absent where the destination was not asked. */
   delivery: z.strictObject({ change: z.enum([...CHANGES, "unchanged"]), reason: z.string() }).optional(),
+});
+
+/** `explain` */
+export const explanationResultSchema = z.strictObject({
+  /** One for each file or address that was asked about. */
+  files: z.array(explanationSchema),
 });
 
 export type Explanation = z.infer<typeof explanationSchema>;

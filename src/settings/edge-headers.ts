@@ -23,3 +23,7 @@ export function findHeaderMistake(name: string, value: string): string | undefin
   const known = VALUES[name.toLowerCase()];
   return known && !known[0].test(value) ? `${name}: an edge takes ${known[1]}` : undefined;
 }
+
+/** Headers that an object can carry; every other one belongs to the edge. */
+export const CARRIED =
+  /^(content-type|cache-control|content-encoding|content-disposition|content-language|expires|x-amz-meta-[a-z0-9-]+)$/i;

@@ -245,6 +245,7 @@ interface JsonSchema {
 
 /** The schema of the settings file for editors. */
 export const toJsonSchema = (): object => ({
+  $id: "urn:restless-courier:settings:1",
   title: "Restless Courier settings",
   ...z.toJSONSchema(settingsSchema, { io: "input" }),
 });

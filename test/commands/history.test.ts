@@ -1,16 +1,11 @@
 import { readFileSync, statSync } from "node:fs";
 import { join, resolve } from "node:path";
-import {
-  holdSchema,
-  oneReleaseSchema,
-  pruneResultSchema,
-  releaseComparisonSchema,
-  releaseListSchema,
-} from "../../src/results/history.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { RunningSandbox, WRITES } from "../support/program.ts";
 import { openStore, readSite } from "../support/stored-site.ts";
+import { readResult, type ResultOf } from "../support/results.ts";
+import type { ResultKind } from "../../src/results/kinds.ts";
 
 const BUILDS = resolve("demo/builds");
 let sandbox: RunningSandbox;
@@ -19,10 +14,14 @@ beforeAll(async () => {
 });
 afterAll(() => sandbox.stop());
 
-const json = async (project: ProjectHere, args: readonly string[]): Promise<unknown> => {
+const json = async <Kind extends ResultKind>(
+  project: ProjectHere,
+  kind: Kind,
+  args: readonly string[],
+): Promise<ResultOf<Kind>> => {
   const { exit, stdout, stderr } = await project.run([...args, "--format", "json"]);
   expect([args, exit, exit === 0 ? "" : stdout + stderr]).toEqual([args, 0, ""]);
-  return JSON.parse(stdout);
+  return readResult(kind, stdout);
 };
 const siteAt = async (prefix: string): Promise<unknown[][]> =>
   [...(await readSite(openStore(sandbox, prefix)))].map(([key, { hash, headers }]) => [key, hash, headers]);
@@ -34,19 +33,19 @@ test("what was delivered can be listed, looked at, compared and put back; each r
   const first = await siteAt("history/");
   await project.result(["deliver", "--build", `${BUILDS}/2`, "--commit", "1f2e3d4c5b6a"]);
 
-  const list = releaseListSchema.parse(await json(project, ["releases"]));
+  const list = await json(project, "releases", ["releases"]);
   expect(list.releases).toMatchObject([
     { release: 2, isCurrent: true, commit: "1f2e3d4c5b6a" },
     { release: 1, isCurrent: false, note: "first", sequence: 41 },
   ]);
-  const one = oneReleaseSchema.parse(await json(project, ["releases", "previous"]));
+  const one = await json(project, "release", ["releases", "previous"]);
   expect([one.release, one.parcels.length]).toEqual([1, first.length]);
-  const two = releaseComparisonSchema.parse(await json(project, ["compare", "1", "current"]));
-  expect(two).toEqual(await json(project, ["releases", "1", "2"]));
+  const two = await json(project, "comparison", ["compare", "1", "current"]);
+  expect(two).toEqual(await json(project, "comparison", ["releases", "1", "2"]));
   expect([two.counts.new, two.counts.removed, two.counts.replaced]).toEqual([7, 5, 30]);
   expect((await project.run(["compare", "1", "2", "--fail-on-change"])).exit).toBe(4);
   expect((await project.run(["compare", "1", "1", "--fail-on-change"])).exit).toBe(0);
-  expect(holdSchema.parse(await json(project, ["releases", "hold"]))).toMatchObject({ isHeld: false, hold: { work: "deliver" } });
+  expect(await json(project, "hold", ["releases", "hold"])).toMatchObject({ isHeld: false, hold: { work: "deliver" } });
 
   // A dry run writes nothing; the way back sends no byte of a file and ends with just what release 1 was.
   sandbox.takeLedger();
@@ -67,17 +66,15 @@ test("prune: says what would go, asks about what can't come back, and exits 3 wh
   await project.result(["deliver"]);
   await project.result(["deliver", "--build", `${BUILDS}/2`]);
   await new Promise((done) => setTimeout(done, 2100));
-  const planned = pruneResultSchema.parse(await json(project, ["prune", "--dry-run"]));
+  const planned = await json(project, "prune", ["prune", "--dry-run"]);
   expect(new Set(planned.removed.map(({ why }) => why))).toEqual(new Set(["stale", "content", "record"]));
   expect(planned.retained).toEqual([2]);
   const text = await project.run(["prune"]);
   expect([text.exit, text.stdout]).toEqual([0, expect.stringContaining("You can put back 1 release: 2.")]);
-  expect(pruneResultSchema.parse(await json(project, ["prune"])).removed).toEqual([]);
+  expect((await json(project, "prune", ["prune"])).removed).toEqual([]);
   const refused = await project.run(["prune", "--forget", "/downloads/fares.csv"]);
   expect([refused.exit, refused.stderr]).toEqual([3, expect.stringContaining("there is nobody to ask")]);
-  const gone = pruneResultSchema.parse(
-    await json(project, ["prune", "--forget", "/downloads/fares.csv", "--yes"]),
-  );
+  const gone = await json(project, "prune", ["prune", "--forget", "/downloads/fares.csv", "--yes"]);
   expect(gone.removed).toEqual([{ key: "downloads/fares.csv", why: "forgotten", size: 96 }]);
   const again = await project.run(["deliver", "--build", `${BUILDS}/2`]);
   expect([again.exit, again.stderr]).toEqual([3, expect.stringContaining("(forgotten)")]);
@@ -104,7 +101,7 @@ test("a pointer that is gone: exit 1 and how to mend it; repaired, the next deli
   const lost = await project.run(["deliver"]);
   expect([lost.exit, lost.stderr]).toEqual([1, expect.stringContaining("releases --repair")]);
   expect((await project.run(["releases", "--repair"])).exit).toBe(3);
-  const repaired = releaseListSchema.parse(await json(project, ["releases", "--repair", "--yes"]));
+  const repaired = await json(project, "releases", ["releases", "--repair", "--yes"]);
   expect(repaired.releases.map(({ release }) => release)).toEqual([1]);
   expect(await project.result(["deliver"])).toMatchObject({ release: 1, changes: [] });
 });
@@ -151,7 +148,7 @@ test("prune --forget knows a file by its address: with the base path, percent-en
     ["/line/menu/caf%C3%A9%20crew.txt", "menu/café crew.txt"],
     ["menu/café crew.txt", "menu/café crew.txt"],
   ] as const) {
-    const planned = pruneResultSchema.parse(await json(project, ["prune", "--forget", name, "--dry-run"]));
+    const planned = await json(project, "prune", ["prune", "--forget", name, "--dry-run"]);
     expect([name, planned.removed.map((object) => object.key)]).toEqual([
       name,
       expect.arrayContaining([key]),

@@ -6,6 +6,7 @@ import type { CourierEvent, Settings } from "../../src/library/index.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
+import { readResult } from "../support/results.ts";
 
 const BUILDS = resolve("demo/builds");
 const SECRET = "tide-table-47";
@@ -49,7 +50,7 @@ test("the steps give what the commands print, with events, a report and the way 
   const more = `    url: "${sandbox.facts.edge}"\n    edge: { kind: purge, nodes: ${JSON.stringify(sandbox.facts.pops)}, token: ${sandbox.facts.purgeToken}, query: ignored, ${AT_ONCE}, confirm: off }`;
   const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`, more), sandbox.facts);
   const here = { folder: project.folder };
-  expect(await survey(here)).toEqual(JSON.parse((await project.run(["survey", "--format", "json"])).stdout));
+  expect(await survey(here)).toEqual(readResult("survey", (await project.run(["survey", "--format", "json"])).stdout));
   const planned = await compare(here);
   expect(planned).toEqual(await project.result(["compare"]));
   expect(planned).toMatchObject({ dryRun: true, release: 1, counts: { new: 58 } });
@@ -77,7 +78,7 @@ test("the steps give what the commands print, with events, a report and the way 
   expect(await redeliver({ ...here, release: "previous", dryRun: true })).toMatchObject({ redelivers: 1, dryRun: true });
   expect(await redeliver({ ...here, release: "previous" })).toMatchObject({ release: 3, redelivers: 1 });
 
-  const [, , one] = JSON.parse((await project.run(["releases", "--format", "json"])).stdout).releases as unknown[];
+  const [, , one] = readResult("releases", (await project.run(["releases", "--format", "json"])).stdout).releases;
   expect(one).toMatchObject({ release: 1, commit: "4f2a91c", sequence: 7, note: "with [hidden]" });
 }); // prettier-ignore
 

@@ -3,11 +3,11 @@ import { join, resolve } from "node:path";
 import { PutBucketPolicyCommand, S3Client } from "@aws-sdk/client-s3";
 import { Ajv } from "ajv";
 import AjvDraft04 from "ajv-draft-04";
-import { explanationSchema, type Explanation } from "../../src/results/explanation.ts";
-import { surveySchema } from "../../src/results/survey.ts";
+import type { Explanation } from "../../src/results/explanation.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { RunningSandbox } from "../support/program.ts";
+import { readResult } from "../support/results.ts";
 
 let sandbox: RunningSandbox;
 beforeAll(async () => {
@@ -25,7 +25,7 @@ test("the survey needs no settings and shows every file with its role, weights a
   const { unlinkSync } = await import("node:fs");
   unlinkSync(`${project.folder}/courier.yaml`);
   const outcome = await project.run(["survey", "--build", demo(2), "--format", "json"]);
-  const survey = surveySchema.parse(JSON.parse(outcome.stdout));
+  const survey = readResult("survey", outcome.stdout);
   expect(survey.files.map(({ path }) => path)).toEqual(walk(demo(2)).sort((a, b) => (a < b ? -1 : 1)));
   expect(survey.problems).toEqual([]);
   expect(survey.totals.wire).toBeLessThan(survey.totals.gzip);
@@ -57,7 +57,7 @@ test("explain tells what a file is, why, at which addresses, who names it, and w
   const explain = async (...names: string[]): Promise<Explanation[]> => {
     const { stdout, stderr } = await project.run(["explain", ...names, "--build", demo(2), "--format", "json"]);
     if (stdout === "") throw new Error(stderr);
-    return (JSON.parse(stdout) as { files: unknown[] }).files.map((file) => explanationSchema.parse(file));
+    return readResult("explanation", stdout).files;
   };
   const [script, page, worker, alias] = await explain(chunk, "crossings/alder-heron/index.html", "sw.js", "/crossings/alder-heron/");
   expect(alias).toMatchObject({ path: "crossings/alder-heron/", aliasOf: "crossings/alder-heron/index.html", addresses: ["/crossings/alder-heron/"], headers: page?.headers });
@@ -157,7 +157,7 @@ test("the survey says what is pinned under a name that stays, and what a worker 
     "lib/cache.js": "1",
   });
   const { stdout } = await new ProjectHere(sandbox.settings(folder), sandbox.facts).run(["survey", "--format", "json"]);
-  const survey = surveySchema.parse(JSON.parse(stdout));
+  const survey = readResult("survey", stdout);
   expect(survey.problems).toMatchObject([{ code: "pinned-name", severity: "warning", path: "index.html", line: 1 }]);
   expect(survey.files.find(({ path }) => path === "lib/cache.js")).toMatchObject({ role: "worker", reason: "a worker loads it under this name" });
 }); // prettier-ignore

@@ -1,8 +1,8 @@
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { printedSetupSchema } from "../../src/results/printed-setup.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { NO_KEYS, useSandboxes } from "../support/program.ts";
+import { readResult } from "../support/results.ts";
 
 const startSandbox = useSandboxes();
 const TOKEN = "ferry-token-of-the-edge";
@@ -58,7 +58,7 @@ test("no token in the settings: a cache that anybody may have forgotten is not s
 test.each(["varnish", "nginx", "squid", "trafficserver", "headers", "dns"])("%s: text and JSON say the same, and no secret", async (kind) => {
   const parts = { edge: 'kind: purge, nodes: ["http://203.0.113.7:6081"], query: ignored, negative: 0s', more: "    expect: { headers: { X-Port: alder, X-Any: '*' } }\nredirects: [{ address: /old, leadsTo: /new/, kind: permanent }]\n" };
   const json = await print(parts, kind, ...ORIGIN, "--format", "json");
-  const result = printedSetupSchema.parse(JSON.parse(json.stdout));
+  const result = readResult("printed-setup", json.stdout);
   const text = await print(parts, kind, ...ORIGIN);
   expect([json.exit, text.exit, json.stderr + text.stderr]).toEqual([0, 0, ""]);
   for (const { text: content } of result.files) expect(text.stdout).toContain(content.trimEnd());
@@ -90,7 +90,7 @@ test("a distribution's name is asked for, and previews with names of their own g
   const { facts } = await startSandbox();
   const settings = `site: Pelican Sound Ferries\ndestinations:\n  web:\n    url: https://www.pelican.test\n    store: { kind: s3, bucket: ${facts.bucket}, region: ${facts.region}, endpoint: "${facts.endpoint}" }\n    edge: { kind: distribution, id: ${facts.distribution}, endpoint: "${facts.edgeApi}" }\n    previews: { address: "https://{name}.preview.pelican.test" }\n`;
   const { exit, stdout } = await new ProjectHere(settings, facts).run(["provision", "--print", "dns", "--format", "json"]);
-  const { records } = printedSetupSchema.parse(JSON.parse(stdout));
+  const { records } = readResult("printed-setup", stdout);
   expect([exit, records.map(({ name, type }) => `${name} ${type}`)]).toEqual([0, ["www.pelican.test CNAME", "*.preview.pelican.test CNAME"]]);
   expect(records[0]?.value).toMatch(/\./);
   const other = settings.replace(facts.distribution, "EXAMPLE0000001");

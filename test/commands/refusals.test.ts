@@ -1,8 +1,8 @@
 import { join } from "node:path";
-import { errorResultSchema } from "../../src/results/delivery.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { NO_KEYS, RunningSandbox, WRITES } from "../support/program.ts";
+import { readResult } from "../support/results.ts";
 
 let sandbox: RunningSandbox;
 let build: string;
@@ -49,13 +49,13 @@ test("wrong and missing credentials exit 7, and no secret is shown", async () =>
 test("as JSON an error keeps its form", async () => {
   const { stdout, exit } = await new ProjectHere(settings(), sandbox.facts).run(["deliver", "--build", "nowhere", "--format", "json"]);
   expect(exit).toBe(3);
-  expect(errorResultSchema.parse(JSON.parse(stdout)).error.code).toBe("no-build");
+  expect(readResult("error", stdout).error.code).toBe("no-build");
 }); // prettier-ignore
 
 test("mistakes of the settings are a list for machines, with their places; one that shows only with the build, too", async () => {
   const mistakesOf = async (text: string): Promise<unknown> => {
     const { stdout, exit } = await new ProjectHere(text, sandbox.facts).run(["deliver", "--format", "json"]);
-    const { error } = errorResultSchema.parse(JSON.parse(stdout));
+    const { error } = readResult("error", stdout);
     expect([exit, error.code]).toEqual([2, "settings-invalid"]);
     return error.details.mistakes;
   };

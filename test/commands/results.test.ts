@@ -41,6 +41,7 @@ const WRONG = {
   "part.js": "1",
   "manifest.json": "{}",
 };
+import { createMisfits } from "../support/results.ts";
 
 const SETTINGS = (build: string): string =>
   [
@@ -166,6 +167,11 @@ test("on the way through the demo's data the program says what it said before", 
     writeFiles(wrong.folder, { "dist/index.html": "<p>x", "x/.keep": "" });
     said.push(await recordCall(wrong, ["deliver", "--to", "a"], createHide({ PROJECT: wrong.folder })));
   }
+  const misfits = createMisfits();
+  const lists = said.map(({ stdout }) => stdout).filter((stdout) => Array.isArray(stdout)) as unknown[][];
+  const printed = lists.flat().filter((one) => !Object.hasOwn(one as object, "$schema"));
+  expect(printed.flatMap(misfits)).toEqual([]);
+  expect(new Set(printed.map((one) => (one as { kind: string }).kind)).size).toBeGreaterThan(10);
   const store = openStore(sandbox, "");
   const records = await recordState(store, hide);
   store.close();

@@ -6,9 +6,10 @@ import { setTimeout as pause } from "node:timers/promises";
 import { gzipSync } from "node:zlib";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
 import type { Content } from "../../src/ports/object-store.ts";
-import { trafficResultSchema, type TrafficResult } from "../../src/results/traffic.ts";
+import type { TrafficResult } from "../../src/results/traffic.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
+import { readResult } from "../support/results.ts";
 
 const BUILDS = resolve("demo/builds");
 const BROWSER = "Mozilla/5.0 (X11; Linux x86_64)";
@@ -36,7 +37,7 @@ const toContent = (bytes: Buffer): Content => ({
 const read = async (project: ProjectHere, ...args: string[]): Promise<TrafficResult> => {
   const { exit, stdout, stderr } = await project.run(["traffic", ...args, "--format", "json"]);
   if (exit !== 0) throw new Error(stderr);
-  return trafficResultSchema.parse(JSON.parse(stdout));
+  return readResult("traffic", stdout);
 };
 
 /** Four releases, of which two are retained: a browser still asks for a chunk of the first, and another site links to a page of it. */

@@ -4,6 +4,8 @@ import { writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
+import { printedSchemaOf } from "../../src/results/catalogue.ts";
+import { eventSchema } from "../../src/results/events.ts";
 
 /** What commands do besides their usual: other forms of results, and a newcomer's first step. */
 
@@ -19,11 +21,14 @@ const project = (prefix: string, more = ""): ProjectHere =>
 const atEdge = (): string =>
   `    url: ${sandbox.facts.edge}\n    edge: { kind: purge, nodes: ${JSON.stringify(sandbox.facts.pops)}, token: ${sandbox.facts.purgeToken}, query: ignored, ${AT_ONCE} }`;
 
-test("events come line by line, each of JSON; a verification comes as JUnit XML", async () => {
+test("events come line by line, each as its schema says; a verification comes as JUnit XML", async () => {
   const told = project("", atEdge());
   const { exit, stdout } = await told.run(["deliver", "--format", "ndjson"]);
-  const events = stdout.trim().split("\n").map((line) => JSON.parse(line) as { event: string }); // prettier-ignore
-  expect([exit, events.length > 5, events.at(-1)?.event]).toEqual([0, true, "done"]);
+  const events = stdout.trim().split("\n").map((line) => eventSchema.parse(JSON.parse(line))); // prettier-ignore
+  expect([exit, events.length > 5]).toEqual([0, true]);
+  const last = events.at(-1);
+  expect(last).toMatchObject({ event: "done", result: { kind: "delivery", version: 1, release: 1 } });
+  printedSchemaOf("delivery").parse(last && "result" in last ? last.result : undefined);
   const store = openStore(sandbox, "");
   await store.remove(["about.html"]);
   store.close();

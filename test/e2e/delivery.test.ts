@@ -3,7 +3,7 @@ import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
 import { decideContentType } from "../../src/core/build/content-type.ts";
-import { deliveryResultSchema, type DeliveryResult } from "../../src/results/delivery.ts";
+import type { DeliveryResult } from "../../src/results/delivery.ts";
 import type { ObjectStore } from "../../src/ports/object-store.ts";
 import { listRealBuilds, unpackRealBuild, walk, type RealBuild } from "../support/builds.ts";
 import { Project, RunningSandbox, type LedgerLine } from "../support/program.ts";
@@ -51,7 +51,7 @@ describe.each(builds)("the build of $name", (archive) => {
   });
 
   test("the first delivery sends every file, with its bytes, type and cache header", async () => {
-    const result = deliveryResultSchema.parse(await deliver(build.v1));
+    const result = await deliver(build.v1);
     expect(result).toMatchObject({
       release: 1,
       previous: 0,

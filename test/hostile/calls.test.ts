@@ -1,9 +1,9 @@
 import { execFileSync } from "node:child_process";
 import { chmodSync, existsSync, readdirSync, readFileSync, truncateSync } from "node:fs";
 import { join } from "node:path";
-import { errorResultSchema } from "../../src/results/delivery.ts";
 import { HostilePlace, makeBuild } from "../support/hostile-place.ts";
 import { needing } from "../support/needing.ts";
+import { readResult } from "../support/results.ts";
 
 const place = new HostilePlace();
 
@@ -36,7 +36,7 @@ test.each([
 ])("a wrong call that asks for JSON is told so in JSON: %j", async (call) => {
   const { exit, stdout, stderr } = await place.projectOf(makeBuild()).run(call);
   expect([exit, stderr]).toEqual([2, ""]);
-  expect(errorResultSchema.parse(JSON.parse(stdout)).error.code).toBe("usage");
+  expect(readResult("error", stdout).error.code).toBe("usage");
 });
 
 test("a damaged hash cache is dropped, and said to whoever wants to know", async () => {

@@ -6,6 +6,7 @@ import { createInterface } from "node:readline";
 import type { SandboxFacts } from "../../src/sandbox/sandbox.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { temporaryFolder, writeFiles } from "./builds.ts";
+import { readResult } from "./results.ts";
 
 /** The sandbox's store answers at once: nothing of before is still under way when an edge is asked. */
 export const AT_ONCE = "settle: 0s, longestFetch: 0s";
@@ -82,7 +83,7 @@ export class Project {
   async result(args: readonly string[]): Promise<DeliveryResult> {
     const { exit, stdout, stderr } = await this.run([...args, "--format", "json"]);
     if (exit !== 0) throw new Error(`exit ${exit}: ${stdout}${stderr}`);
-    return JSON.parse(stdout) as DeliveryResult;
+    return readResult("delivery", stdout);
   }
 }
 

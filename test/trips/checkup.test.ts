@@ -1,12 +1,13 @@
 import { join, resolve } from "node:path";
 import { stringify } from "yaml";
-import { checkupResultSchema, type CheckupResult } from "../../src/results/checkup.ts";
+import type { CheckupResult } from "../../src/results/checkup.ts";
 import { createS3Bucket } from "../../src/adapters/stores/s3/bucket.ts";
 import { toDeliveryPolicy } from "../../src/core/bucket/policies.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { listKeys, openStore } from "../support/stored-site.ts";
+import { readResult } from "../support/results.ts";
 
 const BUILD = resolve("demo/builds/1");
 const NOWHERE = "http://127.0.0.1:9";
@@ -139,7 +140,7 @@ async function checkUp(setup: Setup): Promise<{ exit: number | null; result: Che
     ["checkup", "--format", "json", ...(setup.call ?? [])],
     Object.fromEntries(filled) as NodeJS.ProcessEnv,
   );
-  return { exit: json.exit, result: checkupResultSchema.parse(JSON.parse(json.stdout)) };
+  return { exit: json.exit, result: readResult("checkup", json.stdout) };
 }
 
 async function prepareBucket({ facts }: RunningSandbox, statement: object | undefined): Promise<void> {

@@ -7,10 +7,10 @@ import {
   PublishFunctionCommand,
   UpdateFunctionCommand,
 } from "@aws-sdk/client-cloudfront";
-import { checkupResultSchema } from "../../src/results/checkup.ts";
 import { temporaryFolder } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { Project, RunningSandbox, WRITES } from "../support/program.ts";
+import { readResult } from "../support/results.ts";
 
 const FIRST = [
   '{ address: /latest, leadsTo: "/news/", kind: temporary }',
@@ -202,7 +202,7 @@ test("what somebody changes at the edge is told by checkup and mended by the nex
   await client.send(new PublishFunctionCommand({ Name, IfMatch: ETag }));
   client.destroy();
   const { exit, stdout } = await project.run(["checkup", "--format", "json"]);
-  const { links } = checkupResultSchema.parse(JSON.parse(stdout));
+  const { links } = readResult("checkup", stdout);
   expect([exit, links.filter(({ state }) => state === "broken").map(({ cause }) => cause)]).toEqual([1, ["rules-otherwise"]]);
   expect((await project.result(["deliver", "--verify"])).edgeRules).toEqual({ drifted: true, changes: [] });
   expect(await ask("/latest")).toBe("302 /news/");

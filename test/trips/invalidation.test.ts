@@ -1,6 +1,5 @@
 import { readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
-import { invalidateResultSchema } from "../../src/results/history.ts";
 import { decideContentType } from "../../src/core/build/content-type.ts";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
@@ -9,6 +8,7 @@ import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, Project, RunningSandbox, useSandboxes } from "../support/program.ts";
 import { visitNode } from "../support/web-root.ts";
 import { isSoak } from "../support/seeds.ts";
+import { readResult } from "../support/results.ts";
 
 /** Forms of `Accept-Encoding` that browsers and other clients send. */
 const FORMS = ["gzip, deflate, br, zstd", "gzip, deflate, br", "gzip, deflate", "", "gzip"];
@@ -144,7 +144,7 @@ test("by hand: addresses, globs, what a release changed, everything after asking
   const lostAfter = async (...args: string[]): Promise<string[]> => {
     for (const name of names) await visit(edge + name);
     const { exit, stdout, stderr } = await project.run(["invalidate", ...args, "--format", "json"]);
-    invalidateResultSchema.parse(JSON.parse(stdout));
+    readResult("invalidation", stdout);
     expect([stderr, exit]).toEqual([expect.any(String), 0]);
     expect(invalidationOf(stdout).owed).toEqual([]);
     const seen = await Promise.all(names.map(async (name) => ({ name, ...(await visit(edge + name)) })));

@@ -1,5 +1,6 @@
 import { execFileSync, spawn, spawnSync } from "node:child_process";
 import { once } from "node:events";
+import { createRequire } from "node:module";
 import { chownSync, copyFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync, statSync, symlinkSync } from "node:fs"; // prettier-ignore
 import { join, resolve } from "node:path";
 import * as library from "../../src/library/index.ts";
@@ -60,6 +61,7 @@ test("packed from a clean clone, the package works by itself for a user without 
     "LICENSE",
     "docs/settings.md",
     "courier.schema.json",
+    "schemas/event.schema.json",
     "dist/LICENSES.txt",
     "dist/rcourier.1",
   ])
@@ -86,6 +88,10 @@ test("packed from a clean clone, the package works by itself for a user without 
   writeFiles(empty, { "courier.yaml": settings, "dist/index.html": "<p>ferries", "shelf/.keep": "" });
   if (USER.uid !== undefined) chownSync(join(empty, "shelf"), USER.uid, USER.gid);
   expect(call("deliver")).toMatchObject({ status: 0 });
+  const survey = JSON.parse(call("survey", "--format", "json").stdout) as { kind: string; version: number };
+  const schema = createRequire(join(place, "package.json")).resolve(`restless-courier/schemas/${survey.kind}.schema.json`); // prettier-ignore
+  const { $id } = JSON.parse(readFileSync(schema, "utf8")) as { $id: string };
+  expect($id).toBe(`urn:restless-courier:survey:${survey.version}`);
   expect(readFileSync(join(empty, "shelf/index.html"), "utf8")).toBe("<p>ferries");
 
   const starts = Array.from({ length: 5 }, () => {

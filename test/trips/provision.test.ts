@@ -1,11 +1,12 @@
 import { cpSync, readFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { createS3Bucket } from "../../src/adapters/stores/s3/bucket.ts";
-import { provisionResultSchema, type ProvisionResult } from "../../src/results/provision.ts";
+import type { ProvisionResult } from "../../src/results/provision.ts";
 import type { Bucket } from "../../src/ports/bucket.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { NO_KEYS, RunningSandbox } from "../support/program.ts";
+import { readResult } from "../support/results.ts";
 
 const BUILD = resolve("demo/builds/1");
 
@@ -15,7 +16,7 @@ afterEach(() => sandbox.stop());
 const provisionOf = async (project: ProjectHere, ...args: string[]): Promise<ProvisionResult> => {
   const outcome = await project.run(["provision", "--format", "json", ...args]);
   expect([outcome.exit, outcome.stderr]).toEqual([0, ""]);
-  return provisionResultSchema.parse(JSON.parse(outcome.stdout));
+  return readResult("provision", outcome.stdout);
 };
 
 const projectOf = (store: string, more = ""): ProjectHere => {

@@ -1,6 +1,6 @@
 import { join, resolve } from "node:path";
 import { XMLParser } from "fast-xml-parser";
-import { verifyResultSchema, type VerifyResult } from "../../src/results/verification.ts";
+import type { VerifyResult } from "../../src/results/verification.ts";
 import { toContent } from "../contracts/object-store.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { showVerify } from "../../src/cli/verify/show.ts";
@@ -8,6 +8,7 @@ import { openPaper } from "../support/paper.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox, useSandboxes } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
+import { readResult } from "../support/results.ts";
 
 const [V1, V2] = [resolve("demo/builds/1"), resolve("demo/builds/2")];
 
@@ -36,7 +37,7 @@ async function setUp(
 async function verify({ project }: Stage): Promise<VerifyResult> {
   const { exit, stdout, stderr } = await project.run(["verify", "--format", "json"]);
   if (exit !== 0 && exit !== 5) throw new Error(stdout + stderr);
-  const result = verifyResultSchema.parse(JSON.parse(stdout));
+  const result = readResult("verification", stdout);
   expect(exit).toBe(result.findings.length === 0 ? 0 : 5);
   return result;
 }

@@ -52,7 +52,7 @@ export function checkUpDestination(args: Arguments, terminal: Terminal): Promise
         },
       });
       stage.end();
-      printResult(args, terminal, result, () =>
+      printResult(args, terminal, { checkup: result }, () =>
         showCheckup(result, terminal, { callLike: (words) => callLike(args, words) }),
       );
       return listWaits(result).length > 0 && (wait > 0 || isBroken(result)) ? 1 : 0;

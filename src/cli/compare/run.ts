@@ -16,7 +16,7 @@ export function runCompare(args: Arguments, terminal: Terminal): Promise<Deliver
     compareBuild(call, conduct, {
       all,
       onResult: (result, now) => {
-        printResult(args, terminal, result, () =>
+        printResult(args, terminal, { delivery: result }, () =>
           showComparison(result, terminal, { all, now, next: callLike(args, "deliver") }),
         );
       },

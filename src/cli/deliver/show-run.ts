@@ -20,7 +20,7 @@ export const toMaking = (args: Arguments, terminal: Terminal): MakingOptions => 
   ask: isSet(args, "yes") ? undefined : askAt(terminal),
   onResult: (result, now) => {
     if (text(args, "format") !== "ndjson")
-      printResult(args, terminal, result, () =>
+      printResult(args, terminal, { delivery: result }, () =>
         showDelivery(result, terminal, {
           now,
           verbose: isSet(args, "verbose"),

@@ -2,8 +2,8 @@ import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Explanation } from "../../results/explanation.ts";
 import { explain, explainBuild } from "../../workflows/explain.ts";
-import { list, text, type Arguments } from "../frame/command.ts";
-import { printOutput } from "../frame/output.ts";
+import { list, type Arguments } from "../frame/command.ts";
+import { printResult } from "../frame/output.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { toCall, withDelivery } from "../frame/session.ts";
 import { openBuildOf, readGeneral } from "../../wiring/wiring.ts";
@@ -18,10 +18,8 @@ export async function explainFiles(args: Arguments, terminal: Terminal): Promise
       command: "explain",
     });
   const found = await explainNames(names, args, terminal);
-  printOutput(args, terminal, () =>
-    text(args, "format") === "json"
-      ? `${JSON.stringify({ files: found })}\n`
-      : found.map((file) => showExplanation(file, terminal)).join("\n"),
+  printResult(args, terminal, { explanation: { files: found } }, () =>
+    found.map((file) => showExplanation(file, terminal)).join("\n"),
   );
   return 0;
 }

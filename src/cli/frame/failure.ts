@@ -1,6 +1,7 @@
 import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import { toOperatorError } from "../../library/errors.ts";
+import { toPrinted } from "../../results/kinds.ts";
 import { wordsOfFailure } from "../../words/failures.ts";
 import { isSet, text, type Arguments } from "./command.ts";
 import { appendSummary } from "./output.ts";
@@ -20,7 +21,7 @@ export function showFailure(thrown: unknown, args: Arguments, terminal: Terminal
   if (format === "json" || format === "ndjson") {
     const { code, details } = error;
     terminal.print(
-      `${JSON.stringify({ error: { code, message, hint, details: { ...data, ...details } } })}\n`,
+      `${JSON.stringify(toPrinted("error", { error: { code, message, hint, details: { ...data, ...details } } }))}\n`,
     );
     return exit;
   }

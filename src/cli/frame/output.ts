@@ -11,6 +11,7 @@ import {
 } from "node:fs";
 import { dirname, resolve } from "node:path";
 import { OperatorError } from "../../core/model/failure.ts";
+import { toPrinted, type ResultKind } from "../../results/kinds.ts";
 import { text, type Arguments } from "./command.ts";
 import { clean, type Terminal } from "./terminal.ts";
 
@@ -61,11 +62,18 @@ function tryToWrite(path: string): void {
   }
 }
 
-/** The same for a result that has a machine-readable form: `--format json`. */
-export function printResult(args: Arguments, terminal: Terminal, result: object, toText: () => string): void {
-  printOutput(args, terminal, () =>
-    text(args, "format") === "json" ? `${JSON.stringify(result)}\n` : toText(),
-  );
+/** A result and what it is. */
+type Result = { readonly [Kind in ResultKind]?: object };
+
+/** The same for a result that has a machine-readable form: `--format json`. @param named one result by its kind */
+export function printResult(args: Arguments, terminal: Terminal, named: Result, toText: () => string): void {
+  printOutput(args, terminal, () => (text(args, "format") === "json" ? toJson(named) : toText()));
+}
+
+/** A result as one line of JSON. @param named one result by its kind */
+export function toJson(named: Result): string {
+  const [kind, result] = Object.entries(named)[0] as [ResultKind, object];
+  return `${JSON.stringify(toPrinted(kind, result))}\n`;
 }
 
 /** A summary in Markdown goes to the end of the file that was named, or of the one that the CI service names. */

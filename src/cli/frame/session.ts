@@ -1,5 +1,6 @@
 import type { DeliveryEvent } from "../../ports/reporter.ts";
 import { toCourierEvent } from "../../library/events.ts";
+import { toPrinted } from "../../results/kinds.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Target } from "../../settings/target.ts";
 import type { Call } from "../../wiring/call.ts";
@@ -19,7 +20,7 @@ export async function whileShown<T>(
   const show = createProgress(terminal, { quiet: isSet(args, "quiet"), verbose: isSet(args, "verbose") });
   const events = text(args, "format") === "ndjson";
   const report = (event: DeliveryEvent): void => {
-    if (events) terminal.print(`${JSON.stringify(toCourierEvent(event))}\n`);
+    if (events) terminal.print(`${JSON.stringify(toLine(event))}\n`);
     else if (event.event === "done") show.end();
     else show(event);
   };
@@ -33,6 +34,12 @@ export async function whileShown<T>(
     stopping.end();
   }
 }
+
+/** An event as it is printed. */
+const toLine = (event: DeliveryEvent): object =>
+  event.event === "done"
+    ? { event: "done", result: toPrinted(event.kind, event.result) }
+    : toCourierEvent(event);
 
 /** A run at the destination of a call, with its build. */
 export const withDelivery = <T>(

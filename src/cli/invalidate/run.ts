@@ -31,8 +31,8 @@ export function invalidateByHand(args: Arguments, terminal: Terminal): Promise<E
         ? {}
         : { confirm: () => confirmWish({ everything, gone }, destination, terminal) }),
     });
-    stay.run.report({ event: "done", result });
-    printResult(args, terminal, result, () =>
+    stay.run.report({ event: "done", kind: "invalidation", result });
+    printResult(args, terminal, { invalidation: result }, () =>
       showInvalidateResult(result, terminal, callLike(args, "invalidate --owed")),
     );
     return result.invalidation.owed.length > 0 ? 5 : 0;

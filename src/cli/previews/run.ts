@@ -46,7 +46,7 @@ export async function lookAtPreviews(args: Arguments, terminal: Terminal): Promi
     dryRun,
   });
   const show = (of: PreviewsResult): string => showPreviews(of, terminal, wiredClock.now());
-  printResult(args, terminal, result, () => show(result));
+  printResult(args, terminal, { previews: result }, () => show(result));
   return 0;
 }
 

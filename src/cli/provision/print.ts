@@ -39,7 +39,7 @@ export async function printSetup(args: Arguments, terminal: Terminal): Promise<E
   const result: PrintedSetupResult = { site, destination, print: kind, ...NOTHING, ...part };
   const into = text(args, "into");
   if (into !== undefined) writeFiles(result, resolve(terminal.folder, into), isSet(args, "yes"));
-  printResult(args, terminal, result, () => showPrint(result, terminal));
+  printResult(args, terminal, { "printed-setup": result }, () => showPrint(result, terminal));
   return 0;
 }
 

@@ -27,7 +27,9 @@ export function provisionDestination(args: Arguments, terminal: Terminal): Promi
   const lonely = ["origin", "purge-from", "into"].find((name) => args[name] !== undefined);
   if (lonely !== undefined) throw usage(`--${lonely} needs --print WHAT`);
   const print = (result: ProvisionResult): void => {
-    printResult(args, terminal, result, () => showProvision(result, terminal, callLike(args, "checkup")));
+    printResult(args, terminal, { provision: result }, () =>
+      showProvision(result, terminal, callLike(args, "checkup")),
+    );
   };
   return withTarget<ExitCode>(
     readUnmade(toCall(args, terminal)),

@@ -47,8 +47,8 @@ export async function pruneDestination(args: Arguments, terminal: Terminal): Pro
     const own = { ...options, foreign: isSet(args, "foreign"), confirm: confirmed };
     const outcome = await forgetAll(() => prune(stay, own), inEach);
     const result = toResult(outcome, dryRun ? (found?.inPreviews ?? []) : gone);
-    stay.run.report({ event: "done", result });
-    printResult(args, terminal, result, () => show(result));
+    stay.run.report({ event: "done", kind: "prune", result });
+    printResult(args, terminal, { prune: result }, () => show(result));
     return result.owed.length > 0 && !dryRun ? 5 : 0;
   });
 }

@@ -35,12 +35,14 @@ export async function lookAtReleases(args: Arguments, terminal: Terminal): Promi
     if (first === undefined) {
       const { pointer, waybills } = await listReleases(stay.place);
       const result = toReleaseList(destination, pointer, waybills);
-      printResult(args, terminal, result, () => showReleaseList(result, terminal, viewOf(args, stay)));
+      printResult(args, terminal, { releases: result }, () =>
+        showReleaseList(result, terminal, viewOf(args, stay)),
+      );
     } else if (second === undefined) {
       const { pointer } = await listReleases(stay.place);
       const result = toOneRelease(destination, await readRelease(stay.place, first), pointer);
       const options = { ...viewOf(args, stay), all: isSet(args, "all") };
-      printResult(args, terminal, result, () => showOneRelease(result, terminal, options));
+      printResult(args, terminal, { release: result }, () => showOneRelease(result, terminal, options));
       await toPicture(args, terminal)?.(await pictureRelease(stay.place, first));
     } else await printComparison(args, terminal, stay.place, [first, second]);
   });
@@ -53,7 +55,7 @@ async function lookAtHoldOf(args: Arguments, terminal: Terminal): Promise<ExitCo
     const result = toHoldResult(destination, seen);
     const asText = (): string => showHoldResult(result, terminal, stay.run.clock.now());
     if (!isSet(args, "take-hold") || !result.isHeld) {
-      printResult(args, terminal, result, asText);
+      printResult(args, terminal, { hold: result }, asText);
       return;
     }
     terminal.say(asText());
@@ -67,7 +69,7 @@ async function lookAtHoldOf(args: Arguments, terminal: Terminal): Promise<ExitCo
     printResult(
       args,
       terminal,
-      { ...result, isHeld: false },
+      { hold: { ...result, isHeld: false } },
       () => `no run has the hold of ${destination} any more\n`,
     );
   });
@@ -85,7 +87,9 @@ async function repair(args: Arguments, terminal: Terminal): Promise<ExitCode> {
     await repairReleases(stay);
     const { pointer, waybills } = await listReleases(stay.place);
     const result = toReleaseList(destination, pointer, waybills);
-    printResult(args, terminal, result, () => showReleaseList(result, terminal, viewOf(args, stay)));
+    printResult(args, terminal, { releases: result }, () =>
+      showReleaseList(result, terminal, viewOf(args, stay)),
+    );
   });
   return 0;
 }

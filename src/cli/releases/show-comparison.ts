@@ -14,7 +14,7 @@ export async function printComparison(
   names: readonly [string, string],
 ): Promise<boolean> {
   const result = toReleaseComparison(place.destination, await compareReleases(place, names));
-  printResult(args, terminal, result, () =>
+  printResult(args, terminal, { comparison: result }, () =>
     showReleaseComparison(result, terminal, { all: isSet(args, "all") }),
   );
   return result.changes.length + result.edgeRules.length > 0;

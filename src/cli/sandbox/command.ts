@@ -15,6 +15,7 @@ import {
   type StoreTraits,
 } from "../../sandbox/store/traits.ts";
 import { isSet, list, text, type Arguments, type Command } from "../frame/command.ts";
+import { toJson } from "../frame/output.ts";
 import { waitForStop } from "../frame/signals.ts";
 import type { Terminal } from "../frame/terminal.ts";
 
@@ -202,7 +203,7 @@ const wrong = (option: string, value: string, wanted: string): OperatorError =>
 
 function showReady(facts: SandboxFacts, args: Arguments, terminal: Terminal): void {
   if (text(args, "format") === "json") {
-    terminal.print(`${JSON.stringify({ ready: true, ...facts })}\n`);
+    terminal.print(toJson({ sandbox: { ready: true, ...facts } }));
     return;
   }
   const { endpoint, edge, edgeApi, pops, distribution, accessKeyId, secretAccessKey, bucket, region } = facts;

@@ -2,7 +2,7 @@ import type { ExitCode } from "../../words/exits.ts";
 import type { Survey } from "../../results/survey.ts";
 import { surveyBuild } from "../../library/steps.ts";
 import { isSet, text, type Arguments } from "../frame/command.ts";
-import { printOutput } from "../frame/output.ts";
+import { printOutput, toJson } from "../frame/output.ts";
 import { callLike } from "../frame/next-call.ts";
 import { annotateProblems } from "../frame/annotations.ts";
 import { toSarif } from "./sarif.ts";
@@ -17,7 +17,7 @@ export async function runSurvey(args: Arguments, terminal: Terminal): Promise<Ex
   const { result, folder } = await surveyBuild(toCall(args, terminal));
   const format = text(args, "format");
   printOutput(args, terminal, () => {
-    if (format === "json") return `${JSON.stringify(result)}\n`;
+    if (format === "json") return toJson({ survey: result });
     if (format === "sarif") return `${JSON.stringify(toSarif(result, __VERSION__), null, 1)}\n`;
     const view = { all: isSet(args, "all"), from: terminal.folder, next: callLike(args, "compare") };
     return showSurvey(result, terminal, view);

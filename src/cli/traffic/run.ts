@@ -31,7 +31,9 @@ export async function lookAtTraffic(args: Arguments, terminal: Terminal): Promis
     const { traffic, ...facts } = read;
     const { destination, safety } = target;
     const result = toTrafficResult(traffic, { ...facts, destination, retention: safety.retention });
-    printResult(args, terminal, result, () => showTraffic(result, terminal, { all: isSet(args, "all") }));
+    printResult(args, terminal, { traffic: result }, () =>
+      showTraffic(result, terminal, { all: isSet(args, "all") }),
+    );
     await writeTraffic(args, terminal, result, target.site);
   });
   return 0;

@@ -4,8 +4,19 @@ import type { ObjectHeaders, Parcel } from "./parcel.ts";
 import type { Role } from "./role.ts";
 
 /** The phases that a delivery goes through, in this order (docs/order-of-effects.md). */
-export type PhaseName =
-  "keep" | "stock" | "unmask" | "probe" | "switch" | "rules" | "record" | "invalidate" | "announce" | "clear";
+export const PHASES = [
+  "keep",
+  "stock",
+  "unmask",
+  "probe",
+  "switch",
+  "rules",
+  "record",
+  "invalidate",
+  "announce",
+  "clear",
+] as const;
+export type PhaseName = (typeof PHASES)[number];
 
 /** What must stand under a key before a step touches it. */
 export type Expected = "absent" | { readonly etag: string };
