@@ -85,14 +85,16 @@ test("read policies keep the tool's own part from the public; the delivery in CI
   const policy = JSON.parse(stdout) as Policy;
   expect(policy.Statement).toEqual([expect.objectContaining({ Principal: "*", NotResource: [`arn:aws:s3:::${bucket}/.courier/*`, `arn:aws:s3:::${bucket}/*/.courier/*`] })]); // prettier-ignore
   expect(endpoint).toContain("127.0.0.1");
-  for (const kind of ["workflow", "shell"]) {
-    const shown = await project.run(["policy", kind]);
+  for (const place of ["github", "gitlab", "shell"]) {
+    const shown = await project.run(["policy", "workflow", "--for", place]);
     expect([shown.exit, shown.stdout]).toEqual([
       0,
       expect.stringContaining("rcourier deliver --to practice"),
     ]);
     expect(shown.stdout).not.toContain(sandbox.facts.secretAccessKey);
   }
+  expect((await project.run(["policy", "shell"])).stderr).toContain("rcourier policy workflow --for shell");
+  expect((await project.run(["policy", "public", "--for", "shell"])).exit).toBe(2);
   expect((await project.run(["policy", "edge"])).exit).toBe(2);
   expect((await project.run(["policy", "nothing"])).exit).toBe(2);
 });

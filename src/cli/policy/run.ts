@@ -1,3 +1,5 @@
+import { existsSync } from "node:fs";
+import { join, relative, resolve, sep } from "node:path";
 import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Policy } from "../../core/model/policy.ts";
@@ -5,25 +7,33 @@ import { headOf } from "../../core/addresses/preview-name.ts";
 import { canKeepPreviews, toDeliveryPolicy, toReadPolicy, type Readers } from "../../core/bucket/policies.ts";
 import { findDistribution } from "../../settings/edge-wishes.ts";
 import { distributionsOf } from "../../settings/destination.ts";
+import { SETTINGS_FILE } from "../../settings/load.ts";
 import type { Target } from "../../settings/target.ts";
-import { list, type Arguments } from "../frame/command.ts";
+import { list, text, type Arguments } from "../frame/command.ts";
 import { printOutput } from "../frame/output.ts";
-import { toScript, toWorkflow } from "./ci.ts";
+import { toGithub, toGitlab, toShell, type Recipe } from "./recipe.ts";
+import { readProject } from "./project.ts";
+import { quoted } from "../frame/next-call.ts";
 import { toCall } from "../frame/session.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { readTarget } from "../../wiring/wiring.ts";
 
 /** What can be printed. */
-const POLICY_KINDS = ["delivery", "public", "edge", "workflow", "shell"] as const;
+const POLICY_KINDS = ["delivery", "public", "edge", "workflow"] as const;
 type PolicyKind = (typeof POLICY_KINDS)[number];
 
 /** `policy`. @returns the exit code */
 export function printPolicy(args: Arguments, terminal: Terminal): ExitCode {
   const [kind = "delivery", ...others] = list(args, "KIND");
   const target = readTarget(toCall(args, terminal));
+  if (kind === "shell") throw usage("a script is printed by: rcourier policy workflow --for shell");
   if (others.length > 0 || !isKind(kind))
     throw usage(`policy prints one of ${POLICY_KINDS.join(", ")}, not ${[kind, ...others].join(" ")}`);
-  printOutput(args, terminal, () => toText(kind, target));
+  const lonely = ["for", "branch"].find((name) => kind !== "workflow" && args[name] !== undefined);
+  if (lonely !== undefined) throw usage(`--${lonely} goes with: rcourier policy workflow`);
+  printOutput(args, terminal, () =>
+    kind === "workflow" ? toWorkflow(target, args, terminal) : toText(kind, target),
+  );
   return 0;
 }
 
@@ -31,17 +41,40 @@ const isKind = (word: string): word is PolicyKind => (POLICY_KINDS as readonly s
 
 const usage = (reason: string): OperatorError => new OperatorError("usage", { reason, command: "policy" });
 
+const RECIPES = { github: toGithub, gitlab: toGitlab, shell: toShell } as const;
+
+/** A delivery from CI, complete: for the project that the call is made in, with the same settings. */
+function toWorkflow({ destination, store }: Target, args: Arguments, { folder }: Terminal): string {
+  const project = readProject(folder);
+  const branch = text(args, "branch") ?? project.branch;
+  // What a shell or a workflow would read as something else is no branch that anybody delivers.
+  if (!/^[\w./@+-]+$/.test(branch)) throw usage(`--branch must be the name of a branch, not ${branch}`);
+  const identity = store.kind === "s3" ? (store.identity ?? "") : "";
+  const recipe: Recipe = {
+    ...{ project, destination, branch },
+    options: [...settingsOf(args, folder, project.folder), `--to ${destination}`].join(" "),
+    role: /^arn:[^:\s]*:iam::\d*:role\/[\w+=,.@/-]+$/.test(identity) ? identity : undefined,
+  };
+  const place =
+    text(args, "for") ?? (existsSync(join(project.folder, ".gitlab-ci.yml")) ? "gitlab" : "github");
+  return RECIPES[place as keyof typeof RECIPES](recipe);
+}
+
+/** The option that names the settings, from the folder in which a recipe calls the tool; none where they are found. */
+function settingsOf(args: Arguments, folder: string, from: string): readonly string[] {
+  const named = text(args, "settings") ?? SETTINGS_FILE;
+  if (named === SETTINGS_FILE) return [];
+  return [`--settings ${quoted(relative(from, resolve(folder, named)).split(sep).join("/"))}`];
+}
+
 function toText(kind: PolicyKind, target: Target): string {
   const { destination, store } = target;
   const distributions = distributionsOf(target);
-  const identity = store.kind === "s3" ? store.identity : undefined;
-  if (kind === "workflow") return toWorkflow({ destination, identity });
-  if (kind === "shell") return toScript(destination);
   if (store.kind !== "s3")
     throw usage(`${destination} is a folder: who may write there is the file system's business`);
   if (kind === "edge" && distributions.length === 0)
     throw usage(`${destination} has no edge of kind distribution that could be let in`);
-  const { bucket, prefix, ownsWebsite } = store;
+  const { bucket, prefix, ownsWebsite, identity } = store;
   const previews = target.previews && headOf(target.previews.prefix);
   if (kind !== "delivery" && !canKeepPreviews({ prefix, previews, identity }))
     throw usage(
