@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Makes docs/screenshots/ anew from the demo data: terminals in xterm under Xvfb, pages in Debian's Chromium.
+# Makes docs/screenshots/ and docs/figures/ anew from the demo data: terminals in xterm under Xvfb, pages in Debian's Chromium.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 node scripts/ready.mjs
@@ -54,6 +54,9 @@ shot explain explain /timetables/ assets/departures-LN7MSNHF.js
 TALL=1000 ROWS=51 shot compare compare
 (cd "$work" && "${rcourier[@]}" compare --quiet --report "$work/report.html" >/dev/null)
 node scripts/shot-page.mjs "$out/report.png" "file://$work/report.html"
+# The figure of docs/invalidation.md: what stood before, and what this delivery asks the edge to forget.
+(cd "$work" && "${rcourier[@]}" verify --quiet --all --format json >verified.json && "${rcourier[@]}" compare --quiet --format json >planned.json)
+node scripts/figure.mjs "$work/verified.json" "$work/planned.json" docs/figures/invalidation.svg
 shot deliver deliver
 sed "s#url: .*#url: https://www.pelicansound.example#; s#destinations:#redirects: [{ address: /latest, leadsTo: /news/, kind: permanent }]\ndestinations:#" "$work/courier.yaml" >"$work/served.yaml"
 (cd "$work" && SHOW="rcourier serve --reload" "$OLDPWD/scripts/shot-terminal.sh" "$out/serve.png" bash -c "timeout 6 ${rcourier[*]} serve --reload --settings served.yaml & until curl -sf -o /dev/null http://127.0.0.1:8470/; do sleep 0.2; done; curl -s -o /dev/null -e http://127.0.0.1:8470/crossings/ http://127.0.0.1:8470/crossings/cape-wrn/; echo >>dist/news/index.html; sleep 0.6; curl -s -o /dev/null http://127.0.0.1:8470/; wait" >/dev/null)

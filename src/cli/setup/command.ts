@@ -49,7 +49,7 @@ export const setupCommand: Command = {
     headers: {
       kind: "text",
       value: "KIND",
-      about: "headers that a distribution sets: strict is a good guard to begin with",
+      about: "headers that a distribution sets: strict is a good set to begin with",
       choices: ["strict"],
     },
     "dry-run": { ...SHARED["dry-run"], about: "print the settings and write nothing" },
