@@ -1,10 +1,10 @@
-import { existsSync, readFileSync } from "node:fs";
+import { existsSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { parse, stringify } from "yaml";
 import { COMMANDS } from "../../src/cli/run.ts";
 import { parseCall } from "../../src/cli/frame/parse.ts";
 import { parseSettings } from "../../src/settings/load.ts";
-import { listBlocks, listCalls, PAGES, toWords, type Block } from "../support/documents.ts";
+import { listBlocks, listCalls, PAGES, readPage, toWords, type Block } from "../support/documents.ts";
 
 /** What the pages show is true of this version: links, calls and settings. test/trips/documents.test.ts runs the calls. */
 
@@ -37,13 +37,13 @@ const toAnchor = (title: string): string =>
     .replaceAll(" ", "-");
 
 test.each(PAGES)("%s: each link leads to something that is there", (page) => {
-  const links = [...readFileSync(page, "utf8").matchAll(/\]\(([^)\s]+)\)/g)].map(([, to = ""]) => to);
+  const links = [...readPage(page).matchAll(/\]\(([^)\s]+)\)/g)].map(([, to = ""]) => to);
   const dead = links.filter((link) => {
     const [path = "", anchor] = link.split("#");
     const file = path === "" ? page : join(dirname(page), path);
     if (!existsSync(file)) return true;
     if (anchor === undefined) return false;
-    const titles = readFileSync(file, "utf8").split("\n").filter((line) => line.startsWith("#"));
+    const titles = readPage(file).split("\n").filter((line) => line.startsWith("#"));
     return !titles.some((line) => toAnchor(line.replace(/^#+ /, "")) === anchor);
   }); // prettier-ignore
   expect(dead).toEqual([]);
@@ -75,6 +75,15 @@ test.each(SETTINGS)("$page, $title: these settings are valid", ({ text }) => {
   const environment = { EDGE_TOKEN: "made-up", FORGET_TOKEN: "made-up" };
   const { settings } = parseSettings(toWhole(text), "courier.yaml", { environment });
   expect(Object.keys(settings.destinations).length).toBeGreaterThan(0);
+});
+
+test("the records that docs/formats.md shows can be read, line by line or whole", () => {
+  const blocks = listBlocks(join("docs", "formats.md")).filter(({ language }) => language === "json");
+  for (const { text } of blocks) {
+    const parts = text.startsWith("{ ") ? [text] : text.split("\n");
+    for (const part of parts) expect(() => JSON.parse(part) as unknown).not.toThrow();
+  }
+  expect(blocks.length).toBeGreaterThan(3);
 });
 
 test("the pages show settings, and calls of every command", async () => {

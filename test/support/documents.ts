@@ -18,12 +18,15 @@ export interface Block {
   readonly text: string;
 }
 
+/** The text of a page. A checkout on Windows may end its lines in another way. */
+export const readPage = (page: string): string => readFileSync(page, "utf8").replaceAll("\r\n", "\n");
+
 /** Every fenced block of a page. */
 export function listBlocks(page: string): readonly Block[] {
   const blocks: Block[] = [];
   let title = "";
   let open: { language: string; lines: string[] } | undefined;
-  for (const line of readFileSync(page, "utf8").split("\n")) {
+  for (const line of readPage(page).split("\n")) {
     const fence = /^ *```(\w*)$/.exec(line);
     if (fence && open) {
       blocks.push({ page, title, language: open.language, text: open.lines.join("\n") });
@@ -40,7 +43,7 @@ export function listCalls(page: string): readonly string[] {
   const inBlocks = listBlocks(page)
     .filter(({ language }) => language === "sh" || language === "")
     .flatMap(({ text }) => text.split("\n"));
-  const prose = readFileSync(page, "utf8").replace(/^ *```[^]*?^ *```$/gm, "");
+  const prose = readPage(page).replace(/^ *```[^]*?^ *```$/gm, "");
   const inSentences = [...prose.matchAll(/`([^`\n]+)`/g)].map(([, code = ""]) => code);
   return [...inBlocks, ...inSentences].flatMap((line) => {
     const found = /(?:^|[|;(] *)rcourier( .*)?$/.exec(line);

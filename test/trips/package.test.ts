@@ -1,11 +1,12 @@
 import { execFileSync, spawn, spawnSync } from "node:child_process";
 import { once } from "node:events";
 import { createRequire } from "node:module";
-import { chownSync, copyFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync, statSync, symlinkSync } from "node:fs"; // prettier-ignore
+import { chownSync, copyFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, symlinkSync } from "node:fs"; // prettier-ignore
 import { join, resolve } from "node:path";
 import * as library from "../../src/library/index.ts";
 import type { Settings } from "../../src/library/index.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { listBlocks } from "../support/documents.ts";
 import { AT_ONCE, RunningSandbox, type Outcome } from "../support/program.ts";
 
 const LEFT_BEHIND = new Set(["node_modules", "dist", ".git"]);
@@ -201,3 +202,24 @@ test("the example after a build delivers the demo's site, stops well, and goes o
   expect(shown).toMatchObject({ exit: 0, stderr: "", stdout: expect.stringMatching(/^http\S+spring-fares\S* until \d{4}-/) as string });
   await sandbox.stop();
 }, 120_000); // prettier-ignore
+
+test("the script of docs/library.md runs as it stands: it delivers, and says what is wrong", () => {
+  const folder = temporaryFolder("script");
+  installLibrary(folder);
+  const [script] = listBlocks(join("docs", "library.md")).filter(({ language }) => language === "js");
+  writeFiles(folder, {
+    "script.mjs": script?.text ?? "",
+    "dist/index.html": "<p>ferries",
+    "shelf/.keep": "",
+    "courier.yaml": "site: Pelican Sound Ferries\ndestinations: { staging: { url: 'http://127.0.0.1:1', store: { kind: folder, folder: shelf } } }\n",
+  });
+  const run = () =>
+    spawnSync(process.execPath, ["script.mjs"], {
+      ...{ cwd: folder, encoding: "utf8" as const },
+      env: { PATH: process.env.PATH, HOME: folder },
+    });
+  const done = run();
+  expect([done.status, done.stdout, done.stderr]).toEqual([0, "release 1 at http://127.0.0.1:1\n", ""]);
+  rmSync(join(folder, "dist"), { recursive: true });
+  expect(run()).toMatchObject({ status: 1, stderr: expect.stringContaining("there is no build at") as string });
+}); // prettier-ignore
