@@ -4,7 +4,7 @@ import { temporaryFolder, writeFiles } from "./builds.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { assertNoSecret, Project, type Outcome } from "./program.ts";
 import { isSoak } from "./seeds.ts";
-import { readResult } from "./results.ts";
+import { readDelivery } from "./results.ts";
 
 const { version } = JSON.parse(readFileSync("package.json", "utf8")) as { version: string };
 
@@ -64,7 +64,7 @@ class CalledHere {
   async result(args: readonly string[]): Promise<DeliveryResult> {
     const { exit, stdout, stderr } = await this.run([...args, "--format", "json"]);
     if (exit !== 0) throw new Error(`exit ${exit}: ${stdout}${stderr}`);
-    return readResult("delivery", stdout);
+    return readDelivery(stdout);
   }
 }
 

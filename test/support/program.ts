@@ -6,7 +6,7 @@ import { createInterface } from "node:readline";
 import type { SandboxFacts } from "../../src/sandbox/sandbox.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { temporaryFolder, writeFiles } from "./builds.ts";
-import { readResult } from "./results.ts";
+import { readDelivery } from "./results.ts";
 
 /** The sandbox's store answers at once: nothing of before is still under way when an edge is asked. */
 export const AT_ONCE = "settle: 0s, longestFetch: 0s";
@@ -83,7 +83,7 @@ export class Project {
   async result(args: readonly string[]): Promise<DeliveryResult> {
     const { exit, stdout, stderr } = await this.run([...args, "--format", "json"]);
     if (exit !== 0) throw new Error(`exit ${exit}: ${stdout}${stderr}`);
-    return readResult("delivery", stdout);
+    return readDelivery(stdout);
   }
 }
 

@@ -13,6 +13,12 @@ export const readResult = <Kind extends ResultKind>(kind: Kind, stdout: string):
   return result as ResultOf<Kind>;
 };
 
+/** The same of a call that mostly delivers or compares: what else it prints is checked by the kind that it says. */
+export function readDelivery(stdout: string): ResultOf<"delivery"> {
+  const { kind } = JSON.parse(stdout) as { kind: ResultKind };
+  return readResult(kind, stdout) as ResultOf<"delivery">;
+}
+
 const SCHEMAS = "schemas";
 
 /** The schemas that the package ships, by their `$id`. */
