@@ -44,7 +44,7 @@ const INTERFACES: readonly [title: string, understand: Understand, status: numbe
     "",
   ],
   [
-    "One address a request",
+    "One address per request",
     ({ method, url = "", headers }) => {
       const of = new URL(url, "http://edge").searchParams.get("of");
       return method === "DELETE" && headers["x-edge-key"] === TOKEN && of !== null ? [of.replace(/^https?:\/\/[^/]+/, "")] : undefined;
