@@ -1,10 +1,10 @@
-// Draws what a delivery asks the edge to forget: node scripts/figure.mjs VERIFIED DELIVERED OUT.svg. The first is what
-// `verify --all --format json` said before, the second what `deliver --format json` did.
+// Draws what a delivery asks the edge to forget: node scripts/figure.mjs VERIFIED PLANNED OUT.svg. The first is what
+// `verify --all --format json` says before it, the second what `compare --format json` says of it.
 import { readFileSync, writeFileSync } from "node:fs";
 
-const [verified, delivered, out] = process.argv.slice(2);
+const [verified, planned, out] = process.argv.slice(2);
 const { addresses: before } = JSON.parse(readFileSync(verified, "utf8"));
-const { invalidation } = JSON.parse(readFileSync(delivered, "utf8"));
+const { invalidation } = JSON.parse(readFileSync(planned, "utf8"));
 const wrong = new Set(invalidation.addresses);
 const covers = (pattern, address) =>
   pattern.endsWith("*") ? address.startsWith(pattern.slice(0, -1)) : pattern === address;

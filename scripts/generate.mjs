@@ -1,5 +1,6 @@
-// Writes what is made from the sources: docs/errors.md from the table of failures, the objects of docs/results.md and
-// schemas/ from the results' schemas, courier.schema.json from the settings' schema. With --check it writes nothing and fails when a file is out of step.
+// Writes what is made from the sources: docs/errors.md from the table of failures, the recipes of docs/ci.md from those of
+// `policy workflow`, the objects of docs/results.md and schemas/ from the results' schemas, courier.schema.json from the
+// settings' schema. With --check it writes nothing and fails when a file is out of step.
 import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { build } from "esbuild";
 import { describe, readComments, toResultsPage } from "./results-page.mjs";
