@@ -23,7 +23,7 @@ export const AGENT_NAMES: Readonly<Record<AgentKind, string>> = {
 /** Why a redirect could lead there. */
 export const SUCCESSOR_REASONS: Readonly<Record<NonNullable<RemovedAddress["leadsTo"]>["because"], string>> =
   {
-    content: "the same content stands there",
+    content: "the page with the same content",
     name: "a page of the same name",
     above: "the nearest page above it",
   };
@@ -31,6 +31,9 @@ export const SUCCESSOR_REASONS: Readonly<Record<NonNullable<RemovedAddress["lead
 /** A share in per cent. @param share 0 to 1; undefined: nothing is said */
 export const showShare = (share: number | undefined): string =>
   share === undefined ? "" : `${(share * 100).toFixed(1)} %`;
+
+/** A moment, to the minute. @param at ISO 8601 UTC */
+export const showMinute = (at: string): string => at.slice(0, 16).replace("T", " ");
 
 /** A duration as the settings take it, rounded up. */
 function toSetting(seconds: number): string {
@@ -58,7 +61,7 @@ export function showRetainMend({ needed, isRetained, people }: LetGoAssets, now:
   const today = `{ releases: ${now.releases}, for: ${toSetting(now.seconds)} }`;
   return ways.length < 2
     ? `the settings of today would have kept them: retain: ${today}`
-    : `${ways.map((way) => `retain: { ${way} }`).join(" or ")} would have kept them; now it is ${today}`;
+    : `${ways.map((way) => `retain: { ${way} }`).join(" or ")} would have kept them (now releases: ${now.releases}, for: ${toSetting(now.seconds)})`;
 }
 
 /** A redirect as it stands in the settings, where addresses begin below the site's own path. @param basePath that path */

@@ -1,7 +1,7 @@
 import { readFileSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import type { Policy } from "../../src/core/model/policy.ts";
-import { writeFiles } from "../support/builds.ts";
+import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { NO_KEYS, useSandboxes } from "../support/program.ts";
 
@@ -97,6 +97,27 @@ test("read policies keep the tool's own part from the public; the delivery in CI
   expect((await project.run(["policy", "public", "--for", "shell"])).exit).toBe(2);
   expect((await project.run(["policy", "edge"])).exit).toBe(2);
   expect((await project.run(["policy", "nothing"])).exit).toBe(2);
+});
+
+test("a recipe names settings that stand in a folder within the package, and knows the branch of a second worktree", async () => {
+  const root = temporaryFolder("worktree");
+  const project = newProject({});
+  writeFiles(root, {
+    "fares/site/courier.yaml": "site: Pelican Sound Ferries\nbuild: { folder: dist }\ndestinations:\n  live: { store: { kind: folder, folder: root } }\n", // prettier-ignore
+    "main/.git/worktrees/fares/HEAD": "ref: refs/heads/fares\n",
+    "main/.git/worktrees/fares/commondir": "../..\n",
+    "fares/.git": "gitdir: ../main/.git/worktrees/fares\n",
+    "fares/package.json": "{}",
+  });
+  const print = async (): Promise<string> =>
+    (await project.run(["policy", "workflow", "--for", "github"])).stdout;
+  Object.assign(project, { folder: join(root, "fares/site/pages") });
+  writeFiles(project.folder, { "a.html": "" });
+  expect(await print()).toMatch(
+    /branches: \[fares\][^]*rcourier deliver --settings site\/courier.yaml --to live/,
+  );
+  writeFiles(root, { "main/.git/refs/remotes/origin/HEAD": "ref: refs/remotes/origin/trunk\n" });
+  expect(await print()).toContain("branches: [trunk]");
 });
 
 test("settings as editors and shells of Windows write them: UTF-16, line ends that stay, folders by a backslash, no other letters", async () => {

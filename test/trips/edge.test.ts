@@ -123,7 +123,7 @@ test("redirects answer through the edge, follow a change at once, and are gone w
     return `${status} ${headers.get("location")} ${headers.get("cache-control")}`;
   };
   expect([await follow("/latest"), await follow("/latest")]).toEqual(Array.from({ length: 2 }, () => "301 /news/ public, max-age=0, s-maxage=3600, must-revalidate"));
-  expect((await project.run(["explain", "/latest"])).stdout).toMatch(/latest\n.*a redirect of the settings, to \/news\/\n.*website endpoint sends visitors on/);
+  expect((await project.run(["explain", "/latest"])).stdout).toMatch(/^latest\n[^]*a redirect of the settings, to \/news\/\n.*website endpoint sends visitors on/);
   expect(await project.result(["deliver"])).toMatchObject({ release: 1, generated: { unchanged: 1 } });
 
   writeFiles(project.folder, { "courier.yaml": `${base}redirects: [{ address: /latest, leadsTo: /about.html, kind: permanent }]\n` });

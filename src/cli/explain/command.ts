@@ -12,6 +12,7 @@ export const explainCommand: Command = {
     settings: SHARED.settings,
     format: SHARED.format,
     output: SHARED.output,
+    all: { kind: "switch", about: "list every file that uses it or that it uses" },
   },
   examples: [
     ["rcourier explain index.html assets/app-1f2e3d4c.js", "files of the build"],

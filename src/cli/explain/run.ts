@@ -2,7 +2,7 @@ import type { ExitCode } from "../../words/exits.ts";
 import { OperatorError } from "../../core/model/failure.ts";
 import type { Explanation } from "../../results/explanation.ts";
 import { explain, explainBuild } from "../../workflows/explain.ts";
-import { list, type Arguments } from "../frame/command.ts";
+import { isSet, list, type Arguments } from "../frame/command.ts";
 import { printResult } from "../frame/output.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { toCall, withDelivery } from "../frame/session.ts";
@@ -19,7 +19,7 @@ export async function explainFiles(args: Arguments, terminal: Terminal): Promise
     });
   const found = await explainNames(names, args, terminal);
   printResult(args, terminal, { explanation: { files: found } }, () =>
-    found.map((file) => showExplanation(file, terminal)).join("\n"),
+    found.map((file) => showExplanation(file, terminal, { all: isSet(args, "all") })).join("\n"),
   );
   return 0;
 }

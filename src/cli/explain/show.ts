@@ -1,109 +1,83 @@
-import { largest } from "../../core/model/largest.ts";
-import { ROLE_MEANINGS, showRole } from "../../words/reasons.ts";
 import type { Explanation } from "../../results/explanation.ts";
-import { clean, type Terminal } from "../frame/terminal.ts";
-import { fill, widthOf } from "../frame/width.ts";
 import { showBytes } from "../../words/numbers.ts";
+import { ROLE_MEANINGS, showRole } from "../../words/reasons.ts";
+import { grouped } from "../../words/text.ts";
+import { toFacts, type Noted } from "../frame/facts.ts";
+import { toHead, type Sheet } from "../frame/sheet.ts";
 
+/** Files that use one, or that one uses; the rest is counted. */
 const MOST_NAMES = 8;
 
-/** Why a file gets what it gets, one line per fact. */
-export function showExplanation(explanation: Explanation, terminal: Terminal): string {
-  const {
-    path,
-    answersFor,
-    role,
-    aliasOf,
-    redirectsTo,
-    reason,
-    size,
-    hash,
-    addresses,
-    headers,
-    namedBy,
-    hashIn,
-    names,
-  } = explanation;
-  const { style } = terminal;
-  const rows: [string, string[]][] = [
-    [
-      "role",
-      [
-        `${showRole(role)}: ${clean(reason)}`,
-        style(
-          "faint",
-          redirectsTo !== undefined
-            ? "an empty object of its own; a website endpoint sends visitors on"
-            : aliasOf === undefined
-              ? ROLE_MEANINGS[role]
-              : "an object of its own, so that this address answers too, with the same headers",
-        ),
-      ],
-    ],
-    ["content", [`${showBytes(size)}, SHA-256 ${hash.slice(0, 16)}…`]],
-    ["answers at", addresses.map(clean)],
-    ["headers", toHeaderLines(headers, terminal)],
-    [
-      "used by",
-      cut(
-        namedBy.map((mention) => `${clean(mention.path)}:${mention.line}`),
-        hashIn === undefined ? "nothing in the build" : `${clean(hashIn)}, by its hash`,
-      ),
-    ],
-    [
-      "uses",
-      cut(
-        names.map((mention) => `${clean(mention.path)} ${style("faint", `(line ${mention.line})`)}`),
-        "nothing in the build",
-      ),
-    ],
-    ["a delivery", [toDeliveryWords(explanation)]],
-  ];
-  const lines = rows.flatMap(([name, facts]) =>
-    facts.map((fact, index) => `  ${style("faint", (index === 0 ? name : "").padEnd(12))}${fact}\n`),
-  );
-  const answers =
-    answersFor === undefined
-      ? ""
-      : style("faint", `, which answers at ${clean(answersFor)} as at every unknown address`);
-  return `${style("strong", clean(path))}${answers}\n${lines.join("")}`;
+/** Why a file gets what it gets: what a delivery does with it first, then what is known of it. */
+export function showExplanation(file: Explanation, sheet: Sheet, { all }: { readonly all: boolean }): string {
+  const { path, answersFor, role, reason, size, hash, addresses, namedBy, hashIn, names } = file;
+  const most = all ? Infinity : MOST_NAMES;
+  const users = namedBy.map((mention) => ({ text: `${mention.path}:${mention.line}` }));
+  const used = names.map((mention) => ({ text: mention.path, note: `line ${mention.line}` }));
+  const byHash = hashIn === undefined ? "nothing in the build" : `${hashIn}, by its hash`;
+  return [
+    toHead(sheet, answersFor === undefined ? [path] : [answersFor, path], toDeliveryWords(file)),
+    "\n",
+    toFacts(sheet, [
+      {
+        label: "role",
+        lines: [{ text: `${showRole(role)}: ${reason}` }, { text: toMeaning(file), faint: true }],
+      },
+      { label: "content", lines: [{ text: `${showBytes(size)}, SHA-256 ${hash}` }] },
+      { label: "answers at", lines: toAddresses(addresses, answersFor) },
+      { label: "headers", lines: file.headers.map(toHeaderLine) },
+      { label: "used by", lines: cut(users, byHash, most) },
+      { label: "uses", lines: cut(used, "nothing in the build", most) },
+    ]),
+  ].join("");
 }
 
-function toHeaderLines(headers: Explanation["headers"], { style }: Terminal): string[] {
-  const width = largest(headers.map(({ header, value }) => widthOf(`${header}: ${clean(value)}`)));
-  return headers.map(({ header, value, rule, counts }) => {
-    const said = fill(`${header}: ${clean(value)}`, width + 2);
-    return counts
-      ? `${said}${style("faint", `by ${rule}`)}`
-      : style("faint", `${said}by ${rule}, replaced by the next line`);
-  });
+function toMeaning({ aliasOf, redirectsTo, role }: Explanation): string {
+  if (redirectsTo !== undefined) return "an empty object of its own; a website endpoint sends visitors on";
+  return aliasOf === undefined
+    ? ROLE_MEANINGS[role]
+    : "an object of its own, so that this address answers too, with the same headers";
 }
 
+const toAddresses = (addresses: readonly string[], answersFor: string | undefined): Noted[] => [
+  ...addresses.map((text) => ({ text })),
+  ...(answersFor === undefined
+    ? []
+    : [{ text: `${answersFor}, as at every address that no file of the site has` }]),
+];
+
+const toHeaderLine = ({ header, value, rule, counts }: Explanation["headers"][number]): Noted =>
+  counts
+    ? { text: `${header}: ${value}`, note: `by ${rule}` }
+    : { text: `${header}: ${value}`, note: `by ${rule}, replaced by the next line`, faint: true };
+
+/** One sentence. */
 function toDeliveryWords({ delivery, aliasOf }: Explanation): string {
-  if (!delivery) return "not known: this call did not look at a destination";
+  if (!delivery) return "No destination was looked at, so what a delivery would do is not known.";
   const { change, reason } = delivery;
   if (aliasOf !== undefined && change !== "unchanged")
-    return `would copy it from ${clean(aliasOf)}, inside the store: ${clean(reason)}`;
+    return `A delivery would copy it from ${aliasOf}, inside the store: ${reason}.`;
   switch (change) {
     case "new":
-      return `would send it: ${reason}`;
+      return `A delivery would send it: ${reason}.`;
     case "moved":
-      return `would copy it inside the store: ${clean(reason)}`;
+      return `A delivery would copy it inside the store: ${reason}.`;
     case "replaced":
-      return `would send it in the place of the one in the store: ${reason}`;
+      return `A delivery would send it in the place of the one in the store: ${reason}.`;
     case "relabelled":
-      return `would give it new headers, a copy inside the store: ${reason}`;
+      return `A delivery would give it new headers, by a copy inside the store: ${reason}.`;
     case "drifted":
     case "missing":
-      return `would put it back: ${reason}`;
+      return `A delivery would put it back: ${reason}.`;
     case "unchanged":
-      return `would leave it alone: ${reason}`;
+      return `A delivery would leave it alone: ${reason}.`;
   }
 }
 
-function cut(items: readonly string[], none: string): string[] {
-  if (items.length === 0) return [none];
-  return items.length > MOST_NAMES
-    ? [...items.slice(0, MOST_NAMES), `and ${items.length - MOST_NAMES} more`]
-    : [...items];
+function cut(items: readonly Noted[], none: string, most: number): readonly Noted[] {
+  if (items.length === 0) return [{ text: none }];
+  const rest = items.length - most;
+  return rest > 0
+    ? [...items.slice(0, most), { text: `and ${grouped(rest)} more; --all lists them`, faint: true }]
+    : items;
 }

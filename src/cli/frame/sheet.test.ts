@@ -1,5 +1,7 @@
 import { openPaper } from "../../../test/support/paper.ts";
+import { toFacts, toNoted } from "./facts.ts";
 import { toHead, toMargin, toNames, toNext, toRows, toText } from "./sheet.ts";
+import { toTable } from "./table.ts";
 import { cutMiddle, widthOf } from "./width.ts";
 
 const LONG = "assets/very/deep/folders/of/the/timetable/section-that-never-ends-5GJKRH6D.js";
@@ -24,6 +26,10 @@ test.each([60, 80, 140])("on a screen of %i columns every part stays within it, 
     toRows(sheet, rows),
     toNames(sheet, names, { most: 5, all: false }),
     toMargin(sheet, { label: "mend", words: "rcourier provision creates it; or correct store.bucket, or use others", at: 6, wordsAt: 13 }),
+    toTable(sheet, [[LONG, "1,234", "9.0 MB", "97.6 %", "1,234", "2 ms"], ["/", "5", "3 B"]], {
+      ...{ head: ["", "requests", "sent", "hits", "to the origin", "mean time"], left: [0], names: 0, least: 3 },
+    }),
+    toFacts(sheet, [{ label: "headers", lines: [{ text: "content-type: text/html; charset=utf-8", note: "by the file's name or first bytes" }] }]),
     toNext(sheet, "rcourier verify"),
   ].join("");
   expect(Math.max(...text.split("\n").map(widthOf))).toBeLessThanOrEqual(columns);
@@ -38,6 +44,32 @@ test("in a file names stay whole, so that they can be searched", () => {
     "and 1 more; --all lists them",
   );
 });
+
+test("of a table a narrow screen first takes the middle of names, then the last columns; a file takes nothing", () => {
+  const rows = [[LONG, "12", "4 kB"], ["/a", "1,234", "9.0 MB"]];
+  const draw = (columns: number, isScreen = true): string[] =>
+    toTable(openPaper({ columns, isScreen }), rows, { head: ["", "hits", "size"], left: [0], names: 0, least: 2 }).split("\n");
+  expect(draw(50)).toEqual([
+    "                                     hits     size",
+    "   assets/ve…ver-ends-5GJKRH6D.js      12     4 kB",
+    "   /a                               1,234   9.0 MB",
+    "",
+  ]);
+  expect(draw(40).join("\n")).not.toContain("size");
+  expect(draw(40, false).join("\n")).toContain("size");
+  expect(draw(40, false).join("\n")).toContain(LONG);
+}); // prettier-ignore
+
+test("remarks stand beside their texts where all of them fit, else below; what is there to be copied is never cut", () => {
+  const items = [{ text: LONG, note: "by role page" }, { text: "/", note: "by a rule" }, { text: "alone", faint: true }];
+  expect(toNoted(openPaper({ columns: 110, isScreen: true }), items, 3)).toBe(
+    `   ${LONG}   by role page\n   /${" ".repeat(LONG.length - 1)}   by a rule\n   alone\n`,
+  );
+  expect(toNoted(openPaper({ columns: 80, isScreen: true }), items, 3)).toBe(
+    `   ${LONG}\n      by role page\n   /\n      by a rule\n   alone\n`,
+  );
+  expect(toFacts(openPaper(), [{ label: "uses", lines: [] }, { label: "role", lines: [{ text: "page" }, { text: "HTML" }] }])).toBe("role   page\n       HTML\n");
+}); // prettier-ignore
 
 test("a long path is cut in its middle, and never within a letter", () => {
   expect(cutMiddle(LONG, 40, "…")).toBe("assets/very/d…hat-never-ends-5GJKRH6D.js");
@@ -54,8 +86,10 @@ test("control characters of names reach no screen", () => {
     toNames(openPaper(), [{ name: "a", note: foul }], { most: 1, all: false }),
     toMargin(openPaper(), { label: "why", words: foul }),
     toText(openPaper(), foul),
+    toTable(openPaper(), [[foul]], { left: [0], least: 1 }),
+    toFacts(openPaper(), [{ label: "why", lines: [{ text: foul, note: foul }] }]),
     toNext(openPaper(), foul, foul),
   ].join("");
-  expect(all.match(/x\\ny/g)).toHaveLength(7);
+  expect(all.match(/x\\ny/g)).toHaveLength(10);
   expect(all).not.toContain("\u001b");
 });

@@ -22,11 +22,12 @@ const MARGIN = 7;
 const LEAST_NOTE = 26;
 /** The shortest that a name in a list is cut to. */
 const LEAST_NAME = 16;
-const GAP = "   ";
+export const GAP = "   ";
 /** Longer lines are hard to read, however wide the screen. */
 const MOST_PROSE = 100;
 
-const proseColumns = ({ columns }: Pick<Sheet, "columns">): number => Math.min(columns, MOST_PROSE);
+/** How wide a line of prose may be. */
+export const proseColumns = ({ columns }: Pick<Sheet, "columns">): number => Math.min(columns, MOST_PROSE);
 
 /** The first two lines: where from and where to, and how it stands. @param mark of the sentence */
 export function toHead(sheet: Sheet, route: readonly string[], sentence: string, mark?: Mark): string {
@@ -67,6 +68,9 @@ export function toRows(sheet: Sheet, all: readonly Row[]): string {
   });
   return lines.map((line) => `${line}\n`).join("");
 }
+
+/** What the lines below it are. */
+export const toTitle = (sheet: Sheet, words: string): string => `   ${sheet.style("strong", clean(words))}\n`;
 
 /** Text below a row, or one that goes on for more than a line. */
 export const toText = ({ columns, style }: Sheet, text: string, mark?: Mark, indent = INDENT): string =>
@@ -109,7 +113,7 @@ export function toNames(sheet: Sheet, items: readonly Named[], { most, all, inde
 }
 
 /** What is said in the place of names that are not shown. */
-const toRest = (count: number, indent: number): string[] =>
+export const toRest = (count: number, indent: number): string[] =>
   count > 0 ? [`${" ".repeat(indent)}and ${grouped(count)} more; --all lists them`] : [];
 
 /** A name as it is shown: on a screen it is cut to fit, in a file it stays whole. */

@@ -47,9 +47,9 @@ function findUp(folder: string, name: string, top?: string): string | undefined 
 
 /** The branch that the repository's origin calls its own, else one of the usual names, else the one that is checked out. */
 function findBranch(repository: string): string {
-  const git = join(repository, ".git");
-  const refer = (file: string, to: string): string | undefined => {
-    const text = read(join(git, file)).trim();
+  const { own, git } = findGit(repository);
+  const refer = (file: string, to: string, at = git): string | undefined => {
+    const text = read(join(at, file)).trim();
     return text.startsWith(`ref: ${to}/`) ? text.slice(to.length + 6) : undefined;
   };
   const packed = read(join(git, "packed-refs"));
@@ -57,7 +57,16 @@ function findBranch(repository: string): string {
     (name) => existsSync(join(git, "refs", "heads", name)) || packed.includes(` refs/heads/${name}\n`),
   );
   const origin = refer(join("refs", "remotes", "origin", "HEAD"), "refs/remotes/origin");
-  return origin ?? usual ?? refer("HEAD", "refs/heads") ?? "main";
+  return origin ?? usual ?? refer("HEAD", "refs/heads", own) ?? "main";
+}
+
+/** Where a repository keeps what it knows: of this checkout, and of all. In a second worktree or a submodule `.git` is a file that says it. */
+function findGit(repository: string): { readonly own: string; readonly git: string } {
+  const git = join(repository, ".git");
+  const [, elsewhere] = /^gitdir: (.+)$/m.exec(read(git)) ?? [];
+  if (elsewhere === undefined) return { own: git, git };
+  const own = resolve(repository, elsewhere.trim());
+  return { own, git: resolve(own, read(join(own, "commondir")).trim()) };
 }
 
 function hasBuild(folder: string): boolean {

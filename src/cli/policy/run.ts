@@ -7,6 +7,7 @@ import { headOf } from "../../core/addresses/preview-name.ts";
 import { canKeepPreviews, toDeliveryPolicy, toReadPolicy, type Readers } from "../../core/bucket/policies.ts";
 import { findDistribution } from "../../settings/edge-wishes.ts";
 import { distributionsOf } from "../../settings/destination.ts";
+import { findSettings } from "../../settings/find.ts";
 import { SETTINGS_FILE } from "../../settings/load.ts";
 import type { Target } from "../../settings/target.ts";
 import { list, text, type Arguments } from "../frame/command.ts";
@@ -62,9 +63,10 @@ function toWorkflow({ destination, store }: Target, args: Arguments, { folder }:
 
 /** The option that names the settings, from the folder in which a recipe calls the tool; none where they are found. */
 function settingsOf(args: Arguments, folder: string, from: string): readonly string[] {
-  const named = text(args, "settings") ?? SETTINGS_FILE;
-  if (named === SETTINGS_FILE) return [];
-  return [`--settings ${quoted(relative(from, resolve(folder, named)).split(sep).join("/"))}`];
+  const find = (name: string, at: string): string => resolve(at, findSettings(name, at));
+  const used = find(text(args, "settings") ?? SETTINGS_FILE, folder);
+  if (used === find(SETTINGS_FILE, from)) return [];
+  return [`--settings ${quoted(relative(from, used).split(sep).join("/"))}`];
 }
 
 function toText(kind: PolicyKind, target: Target): string {

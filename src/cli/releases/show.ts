@@ -1,5 +1,4 @@
 import { countRules, showRule } from "../../words/edge-rules.ts";
-import { largest } from "../../core/model/largest.ts";
 import type {
   HoldResult,
   OneReleaseResult,
@@ -7,8 +6,8 @@ import type {
   ReleaseListResult,
 } from "../../results/history.ts";
 import { toHead, toMargin, toNames, toNext, toRows, toText, type Sheet } from "../frame/sheet.ts";
+import { toTable } from "../frame/table.ts";
 import { clean, type Mark } from "../frame/terminal.ts";
-import { fill, widthOf } from "../frame/width.ts";
 import { showRole } from "../../words/reasons.ts";
 import { counted, listed } from "../../words/text.ts";
 import { showBytes, showTime } from "../../words/numbers.ts";
@@ -43,7 +42,7 @@ export function showReleaseList(
   return [
     toHead(sheet, [result.destination], showCount(result)),
     "\n",
-    toTable(sheet, rows),
+    toTable(sheet, rows, { left: [1, 2, 5], least: 3 }),
     ...result.unreadable.map((release) => sheet.style("bad", `   ${release}   its record can't be read\n`)),
     ...(result.heldBack.length > 0
       ? [
@@ -69,24 +68,6 @@ function showCount({ releases }: ReleaseListResult): string {
       ? "no earlier one can be put back yet"
       : `${others} earlier ${others === 1 ? "one" : "ones"} can be put back`;
   return `release ${current?.release ?? "?"} is live; ${back}.`;
-}
-
-/** Columns: numbers to the right, words to the left; on a narrow screen the last ones are left out. */
-function toTable({ columns }: Sheet, rows: readonly (readonly string[])[]): string {
-  const widths = [0, 1, 2, 3, 4, 5].map((column) => largest(rows.map((row) => widthOf(row[column] ?? ""))));
-  const toRight = new Set([0, 3, 4]);
-  let shown = widths.length;
-  const total = (): number => widths.slice(0, shown).reduce((sum, width) => sum + width + 3, 0);
-  while (shown > 3 && total() > columns) shown -= 1;
-  return rows
-    .map((row) => {
-      const cells = row.slice(0, shown).map((cell, column) => {
-        const width = widths[column] ?? 0;
-        return toRight.has(column) ? cell.padStart(width) : fill(cell, width);
-      });
-      return `   ${cells.join("   ").trimEnd()}\n`;
-    })
-    .join("");
 }
 
 function describe({ release, isCurrent, redelivers, takenFrom, commit, note, sequence }: Release): string {

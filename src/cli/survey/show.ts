@@ -3,6 +3,7 @@ import { ROLES } from "../../core/model/role.ts";
 import { counted, grouped, placeOf } from "../../words/text.ts";
 import type { Survey } from "../../results/survey.ts";
 import { toHead, toMargin, toNames, toNext, toText, type Sheet } from "../frame/sheet.ts";
+import { toTable } from "../frame/table.ts";
 import { clean, type Mark } from "../frame/terminal.ts";
 import { showBytes } from "../../words/numbers.ts";
 import { showRole } from "../../words/reasons.ts";
@@ -58,33 +59,24 @@ function showVerdict({ totals, problems }: Survey): readonly [words: string, mar
   return others === "" ? [`${size} No problem was found.`] : [`${size} No error, but ${others}: see below.`];
 }
 
-function showRoles({ files, totals }: Survey, { style }: Sheet): string {
+function showRoles({ files, totals }: Survey, sheet: Sheet): string {
   const rows = ROLES.map((role) => ({ role, members: files.filter((file) => file.role === role) })).filter(
     ({ members }) => members.length > 0,
   );
   const sum = (members: Survey["files"], pick: (file: Survey["files"][number]) => number): string =>
     showBytes(members.reduce((total, file) => total + pick(file), 0));
-  const row = (count: string, name: string, ...weights: readonly string[]): string =>
-    `${count.padStart(8)}   ${name.padEnd(15)}${weights.map((weight, index) => weight.padStart(index === 1 ? 15 : 12)).join("")}\n`;
-  return [
-    style("faint", row("files", "role", "size", "sent as gzip", "as brotli")),
-    ...rows.map(({ role, members }) =>
-      row(
-        grouped(members.length),
-        showRole(role),
-        sum(members, ({ size }) => size),
-        sum(members, ({ gzip }) => gzip),
-        sum(members, ({ wire }) => wire),
-      ),
-    ),
-    row(
-      grouped(totals.files),
-      "all",
-      showBytes(totals.bytes),
-      showBytes(totals.gzip),
-      showBytes(totals.wire),
-    ),
-  ].join("");
+  const cells = [
+    ...rows.map(({ role, members }) => [
+      grouped(members.length),
+      showRole(role),
+      sum(members, ({ size }) => size),
+      sum(members, ({ wire }) => wire),
+      sum(members, ({ gzip }) => gzip),
+    ]),
+    [grouped(totals.files), "all", showBytes(totals.bytes), showBytes(totals.wire), showBytes(totals.gzip)],
+  ];
+  const head = ["files", "role", "size", "sent as brotli", "as gzip"];
+  return toTable(sheet, cells, { head, left: [1], least: 4 });
 }
 
 function showFirstVisits({ firstVisits }: Survey, sheet: Sheet): string {

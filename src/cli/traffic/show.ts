@@ -2,9 +2,10 @@ import type { AddressSums, Sums } from "../../core/traffic/traffic.ts";
 import type { TrafficResult } from "../../results/traffic.ts";
 import { showBytes, showShortly } from "../../words/numbers.ts";
 import { counted, grouped } from "../../words/text.ts";
-import { AGENT_NAMES, GROUP_NAMES, showShare } from "../../words/traffic.ts";
-import { clean, type Terminal } from "../frame/terminal.ts";
-import { toTable } from "./table.ts";
+import { AGENT_NAMES, GROUP_NAMES, showMinute, showShare } from "../../words/traffic.ts";
+import { toFacts, type Fact } from "../frame/facts.ts";
+import { toHead, toTitle, type Sheet } from "../frame/sheet.ts";
+import { toTable } from "../frame/table.ts";
 import { showMissing } from "./show-missing.ts";
 import { showDeliveries, showNeverHit } from "./show-hits.ts";
 
@@ -12,34 +13,32 @@ import { showDeliveries, showNeverHit } from "./show-hits.ts";
 const MOST_SHOWN = 8;
 
 /** What logs tell, the whole first, then what can be mended. */
-export function showTraffic(
-  result: TrafficResult,
-  terminal: Terminal,
-  { all }: { readonly all: boolean },
-): string {
+export function showTraffic(result: TrafficResult, sheet: Sheet, { all }: { readonly all: boolean }): string {
   const most = all ? Infinity : MOST_SHOWN;
-  const { style } = terminal;
+  const head = toHead(sheet, ["visitors", result.destination], toSentence(result));
+  if (result.all.requests === 0) return head;
   const parts = [
-    showWhole(result, terminal),
-    showGroups(result, terminal),
-    showMissing(result, terminal, most),
-    showDeliveries(result, terminal),
-    showNeverHit(result, terminal),
-    showAddresses("asked for most", result.addresses.slice(0, most), terminal),
-    showAddresses("slowest", result.slowest.slice(0, all ? Infinity : 3), terminal),
-    result.referrers.length === 0
-      ? ""
-      : `${style("strong", "come from")}\n${toTable(result.referrers.slice(0, most).map(({ host, requests }) => [clean(host), grouped(requests)]))}`,
+    toFacts(sheet, toWhole(result)),
+    showGroups(result, sheet),
+    showMissing(result, sheet, most),
+    showDeliveries(result, sheet),
+    showNeverHit(result, sheet),
+    showAddresses("asked for most", result.addresses.slice(0, most), sheet),
+    showAddresses("slowest", result.slowest.slice(0, all ? Infinity : 3), sheet),
+    showReferrers(result, sheet, most),
   ];
-  return parts.filter((part) => part !== "").join("\n");
+  return `${head}\n${parts.filter((part) => part !== "").join("\n")}`;
 }
 
-const day = (at: string): string => `${at.slice(0, 10)} ${at.slice(11, 16)}`;
+function toSentence({ from, until, all }: TrafficResult): string {
+  if (from === undefined || until === undefined) return "The logs have no request to the site.";
+  const hits =
+    all.hitRate === undefined ? "The logs do not say what was a hit." : `Hits: ${showShare(all.hitRate)}.`;
+  return `${counted(all.requests, "request")}, ${showBytes(all.bytes)}, from ${showMinute(from)} to ${showMinute(until)} UTC. ${hits}`;
+}
 
-function showWhole(result: TrafficResult, { style }: Terminal): string {
-  const { destination, lines, from, until, all, statuses, agents, cut } = result;
-  if (from === undefined || until === undefined)
-    return `${style("strong", clean(destination))}: no request\n`;
+/** All requests together. */
+function toWhole({ lines, all, statuses, agents, cut }: TrafficResult): Fact[] {
   const shares = agents
     .filter(({ requests }) => requests > 0)
     .map(({ kind, requests }) => `${AGENT_NAMES[kind]} ${showShare(requests / all.requests)}`);
@@ -47,16 +46,23 @@ function showWhole(result: TrafficResult, { style }: Terminal): string {
     ...(lines.own > 0 ? [`${grouped(lines.own)} of rcourier itself`] : []),
     ...(lines.otherMethods > 0 ? [`${grouped(lines.otherMethods)} by other methods than GET and HEAD`] : []),
   ];
-  const others = [
-    ...(lines.unreadable > 0 ? [`${counted(lines.unreadable, "line")} could not be read`] : []),
-    ...(cut.length > 0 ? [`cut off in the middle: ${cut.map(clean).join(", ")}`] : []),
+  const unread = [
+    ...(lines.unreadable > 0 ? [counted(lines.unreadable, "line")] : []),
+    ...(cut.length > 0 ? [`cut off in the middle: ${cut.join(", ")}`] : []),
   ];
+  const toFact = (label: string, words: readonly string[]): Fact => ({
+    label,
+    lines: words.length === 0 ? [] : [{ text: words.join(", ") }],
+  });
   return [
-    `${style("strong", clean(destination))}: ${counted(all.requests, "request")}, ${showBytes(all.bytes)}, from ${day(from)} to ${day(until)} UTC\n`,
-    `  ${all.hitRate === undefined ? "the log does not say what was a hit" : `hits ${showShare(all.hitRate)}`}; ${statuses.map(({ status, requests }) => `${status}: ${grouped(requests)}`).join(", ")}\n`,
-    `  asked by ${shares.join(", ")}${left.length === 0 ? "" : `; left out: ${left.join(", ")}`}\n`,
-    ...others.map((line) => style("warn", `  ${line}\n`)),
-  ].join("");
+    toFact(
+      "answers",
+      statuses.map(({ status, requests }) => `${status}: ${grouped(requests)}`),
+    ),
+    toFact("asked by", shares),
+    toFact("left out", left),
+    toFact("not read", unread),
+  ];
 }
 
 const showSums = ({ requests, bytes, hitRate, cache }: Sums): string[] => [
@@ -68,31 +74,27 @@ const showSums = ({ requests, bytes, hitRate, cache }: Sums): string[] => [
 
 const COLUMNS = ["requests", "sent", "hits", "to the origin"] as const;
 
-/** A table with faint headings. */
-function withHead(
-  head: readonly string[],
-  rows: readonly (readonly string[])[],
-  { style }: Terminal,
-): string {
-  const [first = "", ...others] = toTable([head, ...rows]).split(/(?<=\n)/);
-  return style("faint", first) + others.join("");
-}
-
-const showGroups = ({ groups }: TrafficResult, terminal: Terminal): string =>
-  withHead(
-    ["", ...COLUMNS],
+const showGroups = ({ groups }: TrafficResult, sheet: Sheet): string =>
+  toTable(
+    sheet,
     groups.map(({ group, ...sums }) => [GROUP_NAMES[group], ...showSums(sums)]),
-    terminal,
+    { head: ["", ...COLUMNS], left: [0], least: 4 },
   );
 
-function showAddresses(title: string, addresses: readonly AddressSums[], terminal: Terminal): string {
+function showAddresses(title: string, addresses: readonly AddressSums[], sheet: Sheet): string {
   if (addresses.length === 0) return "";
   const isTimed = addresses.some(({ seconds }) => seconds !== undefined);
   const rows = addresses.map((one) => [
-    clean(one.address),
+    one.address,
     ...showSums(one),
     ...(one.seconds ? [showShortly(one.seconds.mean), showShortly(one.seconds.most)] : []),
   ]);
   const head = ["", ...COLUMNS, ...(isTimed ? ["mean time", "longest"] : [])];
-  return `${terminal.style("strong", title)}\n${withHead(head, rows, terminal)}`;
+  return toTitle(sheet, title) + toTable(sheet, rows, { head, left: [0], names: 0, least: 4 });
+}
+
+function showReferrers({ referrers }: TrafficResult, sheet: Sheet, most: number): string {
+  if (referrers.length === 0) return "";
+  const rows = referrers.slice(0, most).map(({ host, requests }) => [host, grouped(requests)]);
+  return toTitle(sheet, "come from") + toTable(sheet, rows, { left: [0], names: 0, least: 2 });
 }

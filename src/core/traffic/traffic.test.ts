@@ -188,7 +188,7 @@ test("mends are written as the settings take them: durations rounded up, address
   const group = { addresses: [], requests: 1, people: 1, isRetained: false } as const;
   const now = { releases: 5, seconds: 14 * 86_400 };
   const words = (releases: number, seconds: number): string => showRetainMend({ ...group, needed: { releases, seconds } }, now);
-  expect(words(9, 20.2 * 86_400)).toBe("retain: { releases: 9 } or retain: { for: 21d } would have kept them; now it is { releases: 5, for: 14d }");
+  expect(words(9, 20.2 * 86_400)).toBe("retain: { releases: 9 } or retain: { for: 21d } would have kept them (now releases: 5, for: 14d)");
   // The settings were others then, or somebody has pruned.
   expect(words(9, 86_400)).toContain("the settings of today would have kept them");
   expect(showRetainMend({ ...group, people: 0, needed: { releases: 9, seconds: 9e6 } }, now)).toContain("only crawlers");
