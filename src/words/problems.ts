@@ -192,6 +192,12 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     message: `${Math.ceil(bytes / 1000)} kB of scripts and styles (${files}) are requested again on each visit, because their names seem to have no hash. During a delivery, ${counted(pages, "page")} may get those of the other release`,
     hint: `let the build put hashes into their names; if it does, say so: freshness: [{ files: "${glob}", browser: 365d, edge: 365d }]`,
   }),
+  "no-not-found-page": ({ page, isNamed }) => ({
+    message: `the build has no ${page}: who asks for a page that is not there gets the store's own answer, which is made for programs`,
+    hint: isNamed
+      ? "correct build.notFound, or put the page into the build"
+      : "add the page; if yours has another name, say it: build.notFound; if scripts of the entry page answer for all addresses: build.clientRoutes: true",
+  }),
   "worker-vanishes": () => ({
     message:
       "is the service worker of the live release, and the build has none: browsers that have it keep it, and the old site with it, for good",

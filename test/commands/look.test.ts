@@ -155,6 +155,7 @@ test("the survey says what is pinned under a name that stays, and what a worker 
     "app.js": "navigator.serviceWorker.register('/sw.js')",
     "sw.js": "importScripts('lib/cache.js')",
     "lib/cache.js": "1",
+    "404.html": "<p>Not here</p>",
   });
   const { stdout } = await new ProjectHere(sandbox.settings(folder), sandbox.facts).run(["survey", "--format", "json"]);
   const survey = readResult("survey", stdout);

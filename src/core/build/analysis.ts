@@ -10,7 +10,7 @@ import type { SiteRules } from "./site-rules.ts";
 import { decideParcels, findWorkers } from "./parcels.ts";
 import { decideKeepOut } from "./keep-out.ts";
 import { decideGoneWorkers } from "./gone-workers.ts";
-import { findBuildProblems } from "./build-check.ts";
+import { findBuildProblems, findErrorPageProblem } from "./build-check.ts";
 import { findFileNameProblems, findNameProblems } from "./names-check.ts";
 import { byText, type ObjectKey } from "../model/names.ts";
 import type { Role } from "../model/role.ts";
@@ -63,6 +63,7 @@ export function analyseBuild(read: Build, rules: SiteRules, state: DestinationSt
   const standIns = decideStandIns(parcels, graph, rules);
   const problems = [
     ...findBuildProblems(build.folder, rules.entry, paths),
+    ...findErrorPageProblem(parcels, rules),
     ...findPlaceProblems(graph, {
       ...facts,
       knownMissing: state?.waybill?.missing,

@@ -63,11 +63,12 @@ test("a worker whose name carries a hash stands on for open tabs when the next o
   const files = (hash: string): Record<string, string> => ({
     "index.html": `<script>navigator.serviceWorker.register("/tide-${hash}.js")</script>`,
     [`tide-${hash}.js`]: hash,
+    "404.html": "<p>Not here</p>",
   });
   const live = toLive(analyse(files("2f0d3e8a")));
   const { wanted, findings } = analyse(files("91ac07be"), false, live);
   expect([wanted.workers, findings.problems]).toEqual([[], []]);
-  expect(wanted.parcels.map(({ role }) => role)).toEqual(["entry", "fingerprinted"]);
+  expect(wanted.parcels.map(({ role }) => role)).toEqual(["notFound", "entry", "fingerprinted"]);
 });
 
 test("a record of before tells workers by their names, and a part of one is none", () => {

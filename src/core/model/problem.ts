@@ -99,6 +99,8 @@ export interface ProblemFacts {
     readonly pages: number;
     readonly glob: string;
   };
+  /** The page for what is missing is missing itself. `isNamed`: the settings name it. */
+  readonly "no-not-found-page": { readonly page: ObjectKey; readonly isNamed: boolean };
   /** The release that is live has a service worker under this name, and the build has not. */
   readonly "worker-vanishes": Nothing;
   readonly "pinned-name": { readonly to: ObjectKey };
