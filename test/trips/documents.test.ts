@@ -34,7 +34,6 @@ class Shell {
     this.folder = project.folder;
     const tool = join(project.folder, "bin/rcourier");
     writeFiles(project.folder, { "bin/rcourier": `#!/bin/sh\nexec ${JSON.stringify(process.execPath)} ${JSON.stringify(PROGRAM)} "$@"\n` });
-    // Runs without asking for rights that a copy of a checkout may not have.
     this.path = `${join(tool, "..")}:${process.env.PATH ?? ""}`;
   }
   private readonly path: string;
@@ -72,7 +71,7 @@ class Shell {
     return "";
   }
 
-  /** A server that answers once, and is stopped. */
+  /** A call that goes on until it is stopped: what it says first is read, then it is stopped. */
   private async serve(line: string, environment: NodeJS.ProcessEnv): Promise<string> {
     const words = toWords(line);
     const child = this.project.start(words, environment);

@@ -61,14 +61,19 @@ function showRead({ edge, addresses, confirmed, read }: OfEdge): string {
 
 /** What goes along, against naming everything one by one and against `/*`. */
 function showCollateral(
-  { addresses, patterns, collateral, everything }: Invalidation,
+  { addresses, patterns, collateral, everything, owed }: Invalidation,
   isPlanned: boolean,
 ): string {
   const isAll = patterns.length === 1 && patterns[0] === "/*";
-  const verb = isPlanned ? "would also drop" : "also dropped";
+  // What no edge has confirmed may not have happened yet.
+  const [verb, isDropped] = isPlanned
+    ? ["would also drop", "would be dropped"]
+    : owed.length > 0
+      ? ["also drop", "is dropped"]
+      : ["also dropped", "was dropped"];
   const along =
     collateral.addresses === 0
-      ? `No copy that is still correct ${isPlanned ? "would be" : "was"} dropped.`
+      ? `No copy that is still correct ${isDropped}.`
       : `The patterns ${verb} ${copies(collateral)} still correct (${showBytes(collateral.bytes)}).`;
   const single =
     collateral.addresses > 0 && addresses.length > patterns.length
