@@ -1,4 +1,5 @@
 import { parseReleaseName, type ReleaseName } from "../core/history/release-names.ts";
+import type { Reporter } from "../ports/reporter.ts";
 import type { DeliveryResult } from "../results/delivery.ts";
 import type { Report } from "../results/report.ts";
 import type { Survey } from "../results/survey.ts";
@@ -20,6 +21,7 @@ import type { Stay } from "../workflows/run.ts";
 import { survey } from "../workflows/survey.ts";
 import { takeOver } from "../workflows/take-over.ts";
 import { DEFAULT_SAMPLE, verify } from "../workflows/verify.ts";
+import { whileTold } from "../workflows/while-told.ts";
 
 /** What a step does with its result before it ends. */
 interface Outcome<T> {
@@ -48,11 +50,15 @@ export interface MakingOptions extends Outcome<DeliveryResult> {
 }
 
 /** The picture of a build, which no destination is asked for, and its folder. */
-export async function surveyBuild(call: Call): Promise<{ readonly result: Survey; readonly folder: string }> {
+export async function surveyBuild(
+  call: Call,
+  report: Reporter = () => undefined,
+): Promise<{ readonly result: Survey; readonly folder: string }> {
   const { siteRules, destination, ...target } = readGeneral(call);
   const { folder, source } = await openBuildOf(target, call);
   try {
-    return { folder, result: await survey(source, siteRules, destination) };
+    const look = (): Promise<Survey> => survey(source, siteRules, destination);
+    return { folder, result: await whileTold(report, { code: "read", what: "build-alone" }, look) };
   } finally {
     source.close();
   }

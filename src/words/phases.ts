@@ -25,10 +25,15 @@ export const showDoing = (phase: PhaseName): string => PHASES[phase][0];
 /** What it has done. */
 export const showDone = (phase: PhaseName): string => PHASES[phase][1];
 
+const READING: Readonly<Record<Extract<Task, { code: "read" }>["what"], string>> = {
+  build: "reading the build and its destination",
+  destination: "reading the destination",
+  "build-alone": "reading the build",
+};
+
 /** What is being waited for. */
 export function showTask(task: Task): string {
-  if (task.code === "read")
-    return task.what === "build" ? "reading the build and its destination" : "reading the destination";
+  if (task.code === "read") return READING[task.what];
   return task.addresses === 1
     ? `asking ${task.url} as a visitor does`
     : `asking ${task.url} for ${counted(task.addresses, "address", "addresses")}, as visitors do`;

@@ -27,7 +27,7 @@ test("plain lines without control codes anywhere but on a screen, and nothing wh
   expect([quiet.err, quiet.out, quiet.drawn]).toEqual([[], [], []]);
 });
 
-test("in CI a phase with steps has a fold, one without has none", () => {
+test("in CI a phase with steps has a fold, one without has none, and no run leaves one open", () => {
   const log = openPaper({
     ci: {
       ...{
@@ -44,10 +44,13 @@ test("in CI a phase with steps has a fold, one without has none", () => {
   for (const event of EVENTS) progress(event);
   progress({ event: "phase", phase: "record", state: "started", steps: 2, bytes: 0 });
   progress({ event: "phase", phase: "record", state: "ended", steps: 2, seconds: 0 });
-  expect(log.err.filter((text) => /^[[\]]/.test(text))).toEqual([
-    "[sending new assets, file by file\n",
-    "]\n",
-  ]);
+  const folds = ["[sending new assets, file by file\n", "]\n"];
+  const listFolds = (): string[] => log.err.filter((text) => /^[[\]]/.test(text));
+  expect(listFolds()).toEqual(folds);
+  // It fails within the phase: why must not be hidden.
+  for (const event of EVENTS.slice(0, -1)) progress(event);
+  progress.end();
+  expect(listFolds()).toEqual([...folds, ...folds]);
 });
 
 test("on a screen an area is drawn while work goes on, and taken away at its end", () => {

@@ -46,6 +46,10 @@ function plainProgress(terminal: Terminal, { verbose }: ProgressOptions): Progre
     }
     if (verbose || (ci && folded <= MOST_FOLDED)) terminal.say(`  ${words}\n`);
   };
+  const closeFold = (): void => {
+    if (ci && isOpen) terminal.command(ci.endFold());
+    isOpen = false;
+  };
   const report = (event: DeliveryEvent): void => {
     if (event.event === "gathered") terminal.say(showGathered(event));
     else if (event.event === "task") {
@@ -60,7 +64,7 @@ function plainProgress(terminal: Terminal, { verbose }: ProgressOptions): Progre
       [folded, isOpen] = [0, false];
     } else if (event.event === "phase") {
       if (isOpen && folded > MOST_FOLDED) terminal.say(`  and ${grouped(folded - MOST_FOLDED)} more\n`);
-      if (ci && isOpen) terminal.command(ci.endFold());
+      closeFold();
       terminal.say(
         `${showDone(event.phase)}: ${showAmount(event.phase, event.steps, bytes)}, ${showSeconds(event.seconds)}\n`,
       );
@@ -76,6 +80,8 @@ function plainProgress(terminal: Terminal, { verbose }: ProgressOptions): Progre
   return Object.assign(report, {
     end: () => {
       clearTimeout(silence);
+      // A run that fails within a phase must not hide in its fold why.
+      closeFold();
     },
   });
 }

@@ -7,6 +7,7 @@ import { callLike } from "../frame/next-call.ts";
 import { annotateProblems } from "../frame/annotations.ts";
 import { toSarif } from "./sarif.ts";
 import { showSurvey } from "./show.ts";
+import { createProgress } from "../frame/progress.ts";
 import type { Terminal } from "../frame/terminal.ts";
 import { toCall } from "../frame/session.ts";
 
@@ -14,7 +15,8 @@ declare const __VERSION__: string;
 
 /** @returns the exit code: 3 where a problem is as bad as `--fail-on` says */
 export async function runSurvey(args: Arguments, terminal: Terminal): Promise<ExitCode> {
-  const { result, folder } = await surveyBuild(toCall(args, terminal));
+  const show = createProgress(terminal, { quiet: isSet(args, "quiet"), verbose: false });
+  const { result, folder } = await surveyBuild(toCall(args, terminal), show).finally(show.end);
   const format = text(args, "format");
   printOutput(args, terminal, () => {
     if (format === "json") return toJson({ survey: result });
