@@ -42,6 +42,9 @@ function bytesOf(name: string): string {
   return [...new TextEncoder().encode(shape)].map((byte) => byte.toString(16).toUpperCase()).join(" ");
 }
 
+const showOtherForm = (file: string): string =>
+  `the build has ${file}, which looks the same but is another name, because its accents are stored in another way (Unicode normal forms). Rename the file, or copy its name into the reference`;
+
 const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
   "empty-build": ({ folder }) => ({
     message: `${folder} has no file to deliver`,
@@ -68,13 +71,16 @@ const WORDS: { readonly [Code in ProblemCode]: Words<Code> } = {
     message: `pages link to ${counted(addresses.length, "address", "addresses")} without an ending, such as ${listed(addresses, 3)}, where nothing would answer`,
     hint: "add the bare form to addresses.pages: [file, folder, bare], unless the endpoint answers them by itself",
   }),
-  "dead-link": ({ address }) => ({ message: `links to ${address}, where there is no page` }),
+  "dead-link": ({ address, asForm }) => ({
+    message: `links to ${address}, where there is no page`,
+    ...(asForm !== undefined && { hint: showOtherForm(asForm) }),
+  }),
   "missing-asset": ({ address, isKnown, asForm }) => ({
     message: `needs ${address}, which is not in the build${isKnown ? " (as in the release that is live)" : ""}`,
     hint:
       asForm === undefined
         ? "delete the build folder and build again, or remove the reference"
-        : `the build has ${asForm}, which looks the same but is another name, because its accents are stored in another way (Unicode normal forms). Rename the file, or copy its name into the reference`,
+        : showOtherForm(asForm),
   }),
   "wrong-base": ({ builtFor, deliveredAt, example, isPreview = false }) => ({
     message: `the build was made for ${builtFor}, but addresses of this destination begin with ${deliveredAt}: nothing answers at ${example}`,

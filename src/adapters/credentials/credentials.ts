@@ -133,13 +133,13 @@ const NOWHERE = "neither in the environment, nor in a profile, nor as a web iden
 /** Where profiles were looked for, and which there are. */
 function showMissing(name: string, profiles: Profiles, file: string | undefined): string {
   const { AWS_SHARED_CREDENTIALS_FILE: shared, AWS_CONFIG_FILE: config } = process.env;
-  const files = [file ?? (shared || "~/.aws/credentials"), config || "~/.aws/config"];
+  const files = new Set([file ?? (shared || "~/.aws/credentials"), config || "~/.aws/config"]);
   const names = Object.keys(profiles);
   const there =
     names.length === 0
       ? "there is no profile at all"
       : `there ${names.length === 1 ? "is" : "are"} ${names.slice(0, MOST_PROFILES).join(", ")}${names.length > MOST_PROFILES ? " and others" : ""}`;
-  return `there is no profile ${name} in ${files.join(" or ")}: ${there}`;
+  return `there is no profile ${name} in ${[...files].join(" or ")}: ${there}`;
 }
 
 /** Profiles that are named to whoever has misspelt one. */

@@ -2,7 +2,9 @@ import { memoryBuild, memoryRules } from "../../../test/support/memory-build.ts"
 import { analyseBuild } from "./analysis.ts";
 import { decideKeepOut, KEEP_OUT } from "./keep-out.ts";
 
-const build = memoryBuild({ "index.html": "boats", "404.html": "Not here", "robots.txt": "Allow: /" }).read([]);
+const build = memoryBuild({ "index.html": "boats", "404.html": "Not here", "robots.txt": "Allow: /" }).read(
+  [],
+);
 
 test("what keeps search engines out stands in the place of what the build has for them, at the root of a host", () => {
   const of = (rules: Parameters<typeof memoryRules>[0]) => {

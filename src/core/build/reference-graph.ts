@@ -160,12 +160,14 @@ function toProblem(
   known: MissingAssets | undefined,
   forms: ReadonlyMap<string, ObjectKey>,
 ): Problem {
-  if (kind === "link") return { code: "dead-link", severity: "warning", path, line, facts: { address } };
+  const asForm = address.includes("%") ? forms.get(addressForm(address)) : undefined;
+  const other = asForm !== undefined && { asForm };
+  if (kind === "link")
+    return { code: "dead-link", severity: "warning", path, line, facts: { address, ...other } };
   const isKnown =
     known !== undefined && Object.hasOwn(known, path) && known[path]?.includes(address) === true;
   const severity = isKnown || kind === "decoration" ? "warning" : "error";
-  const asForm = address.includes("%") ? forms.get(addressForm(address)) : undefined;
-  const facts = { address, ...(isKnown && { isKnown }), ...(asForm !== undefined && { asForm }) };
+  const facts = { address, ...(isKnown && { isKnown }), ...other };
   return { code: "missing-asset", severity, path, line, facts };
 }
 

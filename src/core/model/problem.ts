@@ -25,11 +25,9 @@ export interface ProblemFacts {
     | { readonly looks: "one-down"; readonly folder: string; readonly inner: string };
   readonly "no-entry": { readonly entry: string };
   readonly "bare-link": { readonly addresses: readonly UrlPath[] };
-  readonly "dead-link": { readonly address: UrlPath };
-  /**
-   * `isKnown`: the release that is live lacks it as well. `asForm`: a file of that name in another Unicode normal form
-   * (UAX #15), which is another address.
-   */
+  /** `asForm`: a file of that name in another Unicode normal form (UAX #15), which is another address. */
+  readonly "dead-link": { readonly address: UrlPath; readonly asForm?: ObjectKey | undefined };
+  /** `isKnown`: the release that is live lacks it as well. `asForm`: as in `dead-link`. */
   readonly "missing-asset": {
     readonly address: UrlPath;
     readonly isKnown?: true;
