@@ -50,7 +50,7 @@ shot help --help
 (cd "$work" && "${rcourier[@]}" deliver --quiet --note "spring timetable" >/dev/null)
 rm -rf "$work/dist" && cp -r demo/builds/2 "$work/dist"
 shot survey survey
-shot explain explain /timetables/ assets/departures-LN7MSNHF.js
+TALL=880 ROWS=45 shot explain explain assets/departures-LN7MSNHF.js /timetables/
 TALL=1000 ROWS=51 shot compare compare
 (cd "$work" && "${rcourier[@]}" compare --quiet --report "$work/report.html" >/dev/null)
 node scripts/shot-page.mjs "$out/report.png" "file://$work/report.html"
@@ -118,6 +118,6 @@ done
 visit 9 "$(field edge)/timetables/" "$browser" "/$(cd demo/builds/1 && ls assets/departures-*.js)"
 visit 7 "https://harbour-guide.example/trips" "$browser" /crossings/gull-point/
 visit 5 "" curl/8 /admin.cgi
-(cd "$work/day" && TALL=1000 ROWS=51 SHOW="rcourier traffic edge-access.log" "$OLDPWD/scripts/shot-terminal.sh" "$out/traffic.png" "${rcourier[@]}" traffic "$work/day-data/edge-access.log" --report "$work/traffic.html" >/dev/null)
+(cd "$work/day" && TALL=1060 ROWS=55 SHOW="rcourier traffic edge-access.log" "$OLDPWD/scripts/shot-terminal.sh" "$out/traffic.png" "${rcourier[@]}" traffic "$work/day-data/edge-access.log" --report "$work/traffic.html" >/dev/null)
 node scripts/shot-page.mjs "$out/traffic-page.png" "file://$work/traffic.html"
-TALL=1960 ROWS=102 shot demo demo
+TALL=2040 ROWS=106 shot demo demo

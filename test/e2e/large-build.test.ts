@@ -31,7 +31,7 @@ test("a large build is read with the help of other threads, and says the same as
     files: files.map(({ path, role, size, wire, gzip }) => ({ path, role, size, wire, gzip })),
   });
   expect(of(byProgram)).toEqual(of(byOne));
-  expect(byProgram.problems.map(({ code }) => code)).toEqual(["missing-asset", "missing-asset"]);
+  expect(byProgram.problems.map(({ code }) => code)).toEqual(["missing-asset", "missing-asset", "no-not-found-page"]);
 }); // prettier-ignore
 
 test("the thread that is shipped reads as this one does, and one that ends gives up what it had", async () => {

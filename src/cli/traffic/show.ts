@@ -16,9 +16,10 @@ const MOST_SHOWN = 8;
 export function showTraffic(result: TrafficResult, sheet: Sheet, { all }: { readonly all: boolean }): string {
   const most = all ? Infinity : MOST_SHOWN;
   const head = toHead(sheet, ["visitors", result.destination], toSentence(result));
-  if (result.all.requests === 0) return head;
+  const whole = toFacts(sheet, toWhole(result));
+  if (result.all.requests === 0) return head + whole;
   const parts = [
-    toFacts(sheet, toWhole(result)),
+    whole,
     showGroups(result, sheet),
     showMissing(result, sheet, most),
     showDeliveries(result, sheet),
