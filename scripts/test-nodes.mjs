@@ -1,14 +1,16 @@
 // Runs the demo and the quick suites on the least Node.js that package.json allows and on the current ones, each time where
-// something else is different, too: line ends of Windows, a user without name and home, a proxy. Each Node.js comes inside a
-// package of the registry.
+// something else is different, too: line ends of Windows, a user without name and home, a proxy. The least one runs all. Of
+// the current ones each runs what its difference may touch; the rest they share. Each Node.js comes inside a package of the
+// registry.
 //   --install   only fetches them
+//   --whole     all suites on each
 //   --demo      the demo alone
 import { execFileSync, spawn, spawnSync } from "node:child_process";
 import { once } from "node:events";
 import { chownSync, existsSync, lstatSync, mkdtempSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from "node:fs"; // prettier-ignore
 import { createServer } from "node:http";
 import { tmpdir } from "node:os";
-import { delimiter, dirname, join, resolve } from "node:path";
+import { delimiter, dirname, join, resolve, sep } from "node:path";
 import { fileURLToPath } from "node:url";
 import { runNpm } from "./npm.mjs";
 
@@ -21,12 +23,26 @@ const isWindows = process.platform === "win32";
 /** Somebody who has no account on this machine. */
 const NOBODY = 54_321;
 
-/** By version; what is different there, besides. */
+/** What asks the system: its files, its user, its network. */
+const SYSTEM =
+  /^(test\/(commands|contracts)|src\/(adapters|cli|gather|library|sandbox|serving|settings|system|wiring))\//;
+
+/** By version; what is different there, besides. `runs`: what it runs in any case; what only works in memory is shared. */
 const ROUNDS = [
-  { version: least },
-  { version: "22", where: "line ends of Windows, a user without name and home", prepare: asStranger },
-  { version: "24", where: "a proxy that must not be asked for this machine", prepare: behindProxy },
-  { version: "26" },
+  { version: least, runs: /^/ },
+  {
+    version: "22",
+    where: "line ends of Windows, a user without name and home",
+    prepare: asStranger,
+    runs: /^(test\/(architecture|commands)|src\/(cli|gather|library|settings|system))\//,
+  },
+  {
+    version: "24",
+    where: "a proxy that must not be asked for this machine",
+    prepare: behindProxy,
+    runs: /^(test\/(contracts|commands\/(ci|look|traffic|ways))|src\/(adapters|sandbox|serving|wiring))/,
+  },
+  { version: "26", runs: SYSTEM },
 ];
 const asked = process.env.COURIER_NODES?.split(" ");
 
@@ -40,7 +56,24 @@ const common = {
 /** One seed for each property: what differs between versions of Node.js are not cases. */
 const FEWER = { COURIER_SEED: "1" };
 /** Left to one Node.js, since both only ask what is worked out in memory: how costs grow, and thousands of interleavings. */
-const LEFT_OUT = "growth|interleaving";
+const LEFT_OUT = /growth|interleaving/;
+/** What reads our own files, which are the same for each Node.js, unless their lines end otherwise. */
+const READS_SOURCES = /^test\/architecture\//;
+const QUICK = /^(src|test\/(architecture|builds-truth|commands|contracts))\/.*\.test\.ts$/;
+
+/** @returns the quick suites for one round */
+function listSuites(round) {
+  const all = ["src", "test"]
+    .flatMap((root) => readdirSync(root, { recursive: true }).map((name) => join(root, name)))
+    .map((path) => path.split(sep).join("/"))
+    .filter((path) => QUICK.test(path) && !LEFT_OUT.test(path))
+    .sort();
+  if (only === "--whole") return all;
+  const shared = all.filter((path) => !SYSTEM.test(path) && !READS_SOURCES.test(path));
+  const [, ...sharing] = ROUNDS;
+  const own = shared.filter((_, index) => sharing[index % sharing.length] === round);
+  return all.filter((path) => round.runs.test(path) || own.includes(path));
+}
 
 /** @returns the path of a Node.js of that version */
 function install(version) {
@@ -112,7 +145,8 @@ async function call(binary, args, options) {
   if (code !== 0) throw new Error(`${args.join(" ")} ended with ${code}`);
 }
 
-for (const { version, where, prepare } of ROUNDS.filter(({ version }) => asked?.includes(version) ?? true)) {
+for (const round of ROUNDS.filter(({ version }) => asked?.includes(version) ?? true)) {
+  const { version, where, prepare } = round;
   const binary = install(version);
   if (only === "--install") continue;
   const { options = { env: common }, end = () => undefined, left } = (await prepare?.()) ?? {};
@@ -122,7 +156,7 @@ for (const { version, where, prepare } of ROUNDS.filter(({ version }) => asked?.
     await call(binary, ["scripts/ready.mjs"], options);
     await call(binary, ["dist/main.js", "demo"], options);
     if (only !== "--demo")
-      await call(binary, ["scripts/test.mjs", "--quick", `--testPathIgnorePatterns=${LEFT_OUT}`], {
+      await call(binary, ["scripts/test.mjs", "--runTestsByPath", ...listSuites(round)], {
         ...options,
         env: { ...options.env, ...FEWER },
       });
