@@ -1,3 +1,4 @@
+import { jest } from "@jest/globals";
 import { spawnSync } from "node:child_process";
 import { mkdirSync, rmSync, symlinkSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
@@ -41,6 +42,26 @@ procTest("a process counts as dead only where the system surely says so", () => 
   rmSync(join(told, String(OTHER)), { recursive: true });
   expect(machine.isAlive(held(OTHER, "50"))).toBeUndefined();
 });
+
+procTest(
+  "a process of another user lives, though no signal may be sent to it; any other refusal means that it is gone",
+  () => {
+    const machine = createMachine(fakeProc({ [OWN]: 70, [OTHER]: 50 }));
+    const { host, processStart } = machine.describe();
+    const held = { host, process: OTHER, processStart: processStart.replace(/\d+$/, "50") };
+    const refuse = (code: string): boolean | undefined => {
+      const kill = jest.spyOn(process, "kill").mockImplementation(() => {
+        throw Object.assign(new Error(code), { code });
+      });
+      try {
+        return machine.isAlive(held);
+      } finally {
+        kill.mockRestore();
+      }
+    };
+    expect([refuse("EPERM"), refuse("ESRCH"), machine.isAlive(held)]).toEqual([true, false, true]);
+  },
+);
 
 procTest("a machine of the same name is another one: only the lease decides there", () => {
   const one = createMachine(fakeProc({ [OWN]: 70 })).describe();

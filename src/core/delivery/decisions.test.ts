@@ -136,6 +136,24 @@ test("a form that the endpoint does not resolve by itself gets an object of its 
   expect(aliasesOf(["news/index.html"], ["bare"], "objects", ["news/index.html"])).toEqual([[], ["bare-breaks-references news/index.html"]]);
 }); // prettier-ignore
 
+test.each([
+  ["a relative one", { url: "x.png" }, true],
+  ["one into its folder", { url: "./x.png" }, true],
+  ["one from the root", { url: "/x.png" }, false],
+  ["another site", { url: "HTTPS://pelican.test/x.png" }, false],
+  ["a scheme with a sign", { url: "web+ferry:tides" }, false],
+  ["a place on the page", { url: "#top" }, false],
+  ["a relative one below a base", { url: "x.png", base: "/app/" }, false],
+])("a page without its slash is refused for %s: %j", (_, named, isRefused) => {
+  const { problems } = decideAliases({
+    parcels: [page("news/index.html"), page("fares/index.html")],
+    graph: { references: [{ from: "news/index.html", kind: "asset", line: 1, ...named }] },
+    addressRules: { forms: ["bare"], basePath: "/", indexName: "index.html" },
+    serves: "objects",
+  });
+  expect(problems.map(({ code, path }) => [code, path])).toEqual(isRefused ? [["bare-breaks-references", "news/index.html"]] : []);
+}); // prettier-ignore
+
 test("waits grow with full jitter, honour what the server asked for, and end", () => {
   const policy = { tries: 4, baseMs: 100, capMs: 250 };
   expect([1, 2, 3, 4].map((tried) => decideWaitMs(policy, tried, 0.999))).toEqual([100, 200, 250, undefined]);
