@@ -120,4 +120,4 @@ visit 7 "https://harbour-guide.example/trips" "$browser" /crossings/gull-point/
 visit 5 "" curl/8 /admin.cgi
 (cd "$work/day" && TALL=1060 ROWS=55 SHOW="rcourier traffic edge-access.log" "$OLDPWD/scripts/shot-terminal.sh" "$out/traffic.png" "${rcourier[@]}" traffic "$work/day-data/edge-access.log" --report "$work/traffic.html" >/dev/null)
 node scripts/shot-page.mjs "$out/traffic-page.png" "file://$work/traffic.html"
-TALL=2040 ROWS=106 shot demo demo
+TALL=2130 ROWS=111 shot demo demo

@@ -22,6 +22,7 @@ const MARGIN = 7;
 const LEAST_NOTE = 26;
 /** The shortest that a name in a list is cut to. */
 const LEAST_NAME = 16;
+/** Between columns, and between a text and its remark. */
 export const GAP = "   ";
 /** Longer lines are hard to read, however wide the screen. */
 const MOST_PROSE = 100;

@@ -1,5 +1,5 @@
 import { largest } from "../../core/model/largest.ts";
-import { cutName, type Sheet } from "./sheet.ts";
+import { cutName, GAP, type Sheet } from "./sheet.ts";
 import { clean } from "./terminal.ts";
 import { fill, widthOf } from "./width.ts";
 
@@ -17,7 +17,6 @@ export interface Columns {
 
 /** Columns before the first cell. */
 const INDENT = 3;
-const GAP = "   ";
 
 /** The least that a name is cut to. */
 const LEAST_NAME = 24;
