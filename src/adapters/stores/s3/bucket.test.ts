@@ -37,6 +37,7 @@ async function stand(region: string, ...answers: readonly Answer[]) {
 test.each<[string, string, readonly Answer[], string, readonly string[]]>([
   ["in the usual region", "us-east-1", [[200]], "made", [""]],
   ["in another region", "eu-west-1", [[200]], "made", ["eu-west-1"]],
+  ["at a store of one's own, which has one place", "eu-west-1", [[400, "InvalidLocationConstraint"], [200]], "made", ["eu-west-1", ""]],
   ["where it is ours already", "eu-west-1", [[409, "BucketAlreadyOwnedByYou"]], "made", ["eu-west-1"]],
   ["under a name that is taken", "us-east-1", [[409, "BucketAlreadyExists"]], "bucket-taken", [""]],
   ["without the right", "us-east-1", [[403, "AccessDenied"]], "denied", [""]],
@@ -80,6 +81,11 @@ test("each of the four switches of a public block is read and written under its 
     expect([own, asked[1]?.match(/<\w+>true/g)]).toEqual([own, [`<${name}>true`]]);
   }
 }); // prettier-ignore
+
+test("a store that answers with the bucket's list does not know the public block", async () => {
+  const { bucket } = await stand("us-east-1", [200, "<ListBucketResult><Name>pelican</Name></ListBucketResult>"]);
+  expect(await bucket.readPublicBlock()).toMatchObject({ state: "unsupported" });
+});
 
 test("versions are kept, kept no more, or were never; a bucket is there or not, and who may not look is told", async () => {
   const versioningOf = async (status: string) => {

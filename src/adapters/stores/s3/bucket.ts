@@ -70,7 +70,14 @@ class S3Bucket implements Bucket {
       region === undefined
         ? {}
         : { CreateBucketConfiguration: { LocationConstraint: region as BucketLocationConstraint } };
-    await this.client.send(new CreateBucketCommand({ ...this.bucket, ...place }));
+    const command = new CreateBucketCommand({ ...this.bucket, ...place });
+    // The SDK puts in the client's region where the request names no place, and a store may know no such place.
+    if (region === undefined)
+      command.middlewareStack.add(
+        (next) => (args) => next({ ...args, input: { ...args.input, CreateBucketConfiguration: undefined } }),
+        { step: "initialize", priority: "low" },
+      );
+    await this.client.send(command);
   }
 
   readWebsite(): Promise<Reading<WebsiteSettings>> {
@@ -112,14 +119,16 @@ class S3Bucket implements Bucket {
       const { PublicAccessBlockConfiguration: found } = await this.client.send(
         new GetPublicAccessBlockCommand(this.bucket),
       );
-      // Some stores answer a question that they do not know with the list of the bucket.
-      if (found === undefined) throw unknownHere({ do: "read-block" });
-      return {
-        newLists: found.BlockPublicAcls ?? false,
-        lists: found.IgnorePublicAcls ?? false,
-        newPolicies: found.BlockPublicPolicy ?? false,
-        policies: found.RestrictPublicBuckets ?? false,
+      const switches = {
+        newLists: found?.BlockPublicAcls,
+        lists: found?.IgnorePublicAcls,
+        newPolicies: found?.BlockPublicPolicy,
+        policies: found?.RestrictPublicBuckets,
       };
+      // Some stores answer a question that they do not know with the list of the bucket.
+      if (Object.values(switches).every((one) => one === undefined)) throw unknownHere({ do: "read-block" });
+      const { newLists = false, lists = false, newPolicies = false, policies = false } = switches;
+      return { newLists, lists, newPolicies, policies };
     });
   }
 
