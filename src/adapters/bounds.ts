@@ -88,7 +88,10 @@ export interface AskingBounds {
 export const NO_BOUNDS: AskingBounds = { stop: () => undefined, largest: () => 0 };
 
 /** Pages of errors, and what edges put into pages on the way. */
-const ALWAYS_ALLOWED = 32_000_000;
+const ALWAYS_ALLOWED = 4_000_000;
+/** Where nobody has seen yet what the site holds. */
+const ALLOWED_UNSEEN = 32_000_000;
 
 /** The most bytes of an answer that may be an object of the site; an edge may change it on the way. */
-export const mostOf = (largest: number): number => Math.max(ALWAYS_ALLOWED, 2 * largest);
+export const mostOf = (largest: number): number =>
+  largest === 0 ? ALLOWED_UNSEEN : Math.max(ALWAYS_ALLOWED, 2 * largest);

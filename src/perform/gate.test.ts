@@ -2,6 +2,7 @@ import { MemoryStore } from "../adapters/stores/memory/memory-store.ts";
 import { toContent } from "../../test/contracts/object-store.ts";
 import { OperatorError } from "../core/model/failure.ts";
 import type { ObjectStore } from "../ports/object-store.ts";
+import { HOLD_KEY, vaultKey } from "../core/model/names.ts";
 import { gateWrites, noteLargest, type WriteGate } from "./gate.ts";
 
 const WRITES: readonly [string, (store: ObjectStore) => Promise<unknown>][] = [
@@ -30,9 +31,15 @@ test.each(WRITES)("%s begins only while the destination is surely ours", async (
 
 test("the largest object that a run lists or takes is noted", async () => {
   const inner = new MemoryStore();
-  inner.tamper("film.bin", "x".repeat(40));
+  inner.tamper(".courier/releases/1-run.ndjson.gz", "x".repeat(90));
   const largest = { bytes: 0 };
   const noting = noteLargest(gateWrites(inner, { assertOurs: undefined }), largest);
+  // Records tell nothing of the site; what is kept for the way back does.
+  for await (const { objects } of noting.list()) expect([objects.length, largest.bytes]).toEqual([1, 0]);
+  await noting.put(HOLD_KEY, toContent("x".repeat(90)), {});
+  expect(largest.bytes).toBe(0);
+  await inner.remove([".courier/releases/1-run.ndjson.gz", HOLD_KEY]);
+  inner.tamper(vaultKey("0".repeat(64)), "x".repeat(40));
   for await (const { objects } of noting.list()) expect([objects.length, largest.bytes]).toEqual([1, 40]);
   await noting.put("page.html", toContent("small"), {});
   expect(largest.bytes).toBe(40);

@@ -1,4 +1,4 @@
-import { HOLD_KEY, OPEN_PREFIX, type ObjectKey } from "../core/model/names.ts";
+import { HOLD_KEY, isStateKey, OPEN_PREFIX, vaultKey, type ObjectKey } from "../core/model/names.ts";
 import { mapStore } from "../ports/map-store.ts";
 import type { ObjectStore, RequestTally } from "../ports/object-store.ts";
 
@@ -34,26 +34,26 @@ export const countWrites = (store: ObjectStore, tally: RequestTally): ObjectStor
     },
   });
 
-/** The largest object that a run knows of, in bytes: no answer of a visitor's is much larger. */
+/** The largest object that a run knows of, in bytes: no answer of a visitor's is much larger. 0 until it has seen one. */
 export interface LargestSeen {
   bytes: number;
 }
 
-/** The same store, with a note of the largest object that it lists or takes. */
+/** The same store, with a note of the largest object that it lists or takes. The tool's own records tell nothing of the site. */
 export function noteLargest(store: ObjectStore, largest: LargestSeen): ObjectStore {
-  const note = (bytes: number): void => {
-    largest.bytes = Math.max(largest.bytes, bytes);
+  const note = (key: ObjectKey, bytes: number): void => {
+    if (!isStateKey(key) || key.startsWith(vaultKey(""))) largest.bytes = Math.max(largest.bytes, bytes);
   };
   return {
     ...store,
     list: async function* (below, range) {
       for await (const page of store.list(below, range)) {
-        for (const { size } of page.objects) note(size);
+        for (const { key, size } of page.objects) note(key, size);
         yield page;
       }
     },
     put: (key, content, ...rest) => {
-      note(content.size);
+      note(key, content.size);
       return store.put(key, content, ...rest);
     },
   };

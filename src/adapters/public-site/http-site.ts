@@ -5,7 +5,7 @@ import { request as httpsRequest } from "node:https";
 import { findTlsFault, type TlsFault } from "../../core/model/tls-fault.ts";
 import type { AskOptions, PublicSite } from "../../ports/public-site.ts";
 import { createAgent } from "../network/agents.ts";
-import { mostOf, NO_BOUNDS, type AskingBounds } from "../bounds.ts";
+import { EndlessAnswer, mostOf, NO_BOUNDS, type AskingBounds } from "../bounds.ts";
 import { giveUpAfter, readAnswer } from "../read-answer.ts";
 
 const TIMEOUT_MS = 10_000;
@@ -33,9 +33,10 @@ export function createHttpSite(url: string, { stop, largest }: AskingBounds = NO
           .then((response) => readAnswer(response, { mostBytes: mostOf(largest()), stop: signal }))
           .catch((error: unknown) => {
             unsafe = findTlsFault(error);
+            if (error instanceof EndlessAnswer) tried = TRIES;
             return undefined;
           });
-        // What was stopped is not begun again, and no certificate becomes a better one.
+        // What was stopped is not begun again; no certificate becomes a better one, and no answer without end a shorter one.
         if (answer || unsafe || signal?.aborted === true) return answer;
       }
       return undefined;
