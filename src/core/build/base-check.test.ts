@@ -29,6 +29,13 @@ test.each<[string, Record<string, string>, string, unknown]>([
   ["another, by its <base>", { "index.html": `<base href="/app/">${page("")}` }, "/", ["/app/", "/app/assets/a.js"]],
   ["the root, one name of another site", { "index.html": `${page("/")}<img src="/app/assets/a.js">` }, "/", undefined],
   ["what isn't in the build anywhere", { "index.html": '<img src="/x/1.png"><img src="/x/2.png">' }, "/", undefined],
+  ["the root, with one name from elsewhere", { "index.html": '<script src="/app/assets/a.js"></script>' }, "/", undefined],
+  ["the root, as much right as wrong", { "index.html": `${page("/")}${page("/app/")}` }, "/", undefined],
+  ["the root, most of it wrong", { "index.html": `<script src="/assets/a.js"></script>${page("/app/")}` }, "/", ["/app/", "/app/assets/a.js"]],
+  ["the root, half of it nowhere", { "index.html": `${page("/app/")}<img src="/x/1.png"><img src="/x/2.png">` }, "/", undefined],
+  ["the root, a third of it nowhere", { "index.html": `${page("/app/")}<img src="/x/1.png">` }, "/", ["/app/", "/app/assets/a.js"]],
+  ["the root, by links alone", { "index.html": '<a href="/app/news/"><a href="/app/fares/">', "news/index.html": "", "fares/index.html": "" }, "/", undefined],
+  ["the root, by names of other hosts", { "index.html": page("//app/") }, "/", undefined],
 ])("a build for one place at %s", (_, files, basePath, expected) => {
   expect(of({ ...ASSETS, ...files }, basePath)).toEqual(expected);
 }); // prettier-ignore

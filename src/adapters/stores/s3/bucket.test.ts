@@ -83,7 +83,10 @@ test("each of the four switches of a public block is read and written under its 
 }); // prettier-ignore
 
 test("a store that answers with the bucket's list does not know the public block", async () => {
-  const { bucket } = await stand("us-east-1", [200, "<ListBucketResult><Name>pelican</Name></ListBucketResult>"]);
+  const { bucket } = await stand("us-east-1", [
+    200,
+    "<ListBucketResult><Name>pelican</Name></ListBucketResult>",
+  ]);
   expect(await bucket.readPublicBlock()).toMatchObject({ state: "unsupported" });
 });
 

@@ -56,6 +56,16 @@ test("a request is signed as it goes out, and what is absent is left out", async
   expect(Object.keys(seen[0]?.headers ?? {})).not.toEqual(expect.arrayContaining(["if-match"]));
 }); // prettier-ignore
 
+test("a large body waits until the store says that it takes it; a small one does not", async () => {
+  const MEBIBYTE = 1024 * 1024;
+  for (const [size, expected] of [[2 * MEBIBYTE - 1, undefined], [2 * MEBIBYTE, "100-continue"]] as const) {
+    const { wire, seen, end } = await serve(200, "");
+    await wire.send({ method: "PUT", name: "film.webm", content: { body: Buffer.alloc(size), size, hash: "ab" } });
+    end();
+    expect([size, seen[0]?.headers.expect, seen[0]?.body.length]).toEqual([size, expected, size]);
+  }
+}); // prettier-ignore
+
 test("as anybody asks there is no signature, and nobody's credentials are looked for", async () => {
   delete process.env.AWS_ACCESS_KEY_ID;
   const { wire, seen, end } = await serve(200, "");
