@@ -3,6 +3,7 @@
 import { spawn } from "node:child_process";
 import { randomInt } from "node:crypto";
 import { availableParallelism } from "node:os";
+import { delimiter, dirname } from "node:path";
 
 /** What takes no program: units, contracts, builds against their truth, the architecture. */
 const QUICK = ["src", "test/contracts", "test/commands", "test/builds-truth", "test/architecture"];
@@ -16,7 +17,8 @@ const MODES = {
     environment.SOAK = "1";
     // Another night, other cases.
     environment.COURIER_SEED ??= String(randomInt(2 ** 31));
-    return ["src", "test/contracts", "test/trips", "test/resilience"];
+    const servers = environment.COURIER_REAL_STORE ? ["test/servers"] : [];
+    return ["src", "test/contracts", "test/trips", "test/resilience", ...servers];
   },
   // Two minutes in all; COURIER_FUZZ_SECONDS is for each family of inputs.
   "--fuzz": (environment) => {
@@ -31,8 +33,13 @@ const MODES = {
   },
 };
 
+/** Another Node.js for the tests and what they start; lint and types run with this one. */
+const NODE = process.env.COURIER_NODE ?? process.execPath;
+
 const environment = {
   ...process.env,
+  // Where tests start "node", it must be theirs.
+  PATH: [dirname(NODE), process.env.PATH].join(delimiter),
   NODE_OPTIONS: `${process.env.NODE_OPTIONS ?? ""} --experimental-vm-modules --disable-warning=ExperimentalWarning`,
 };
 const asked = process.argv.slice(2);
@@ -46,10 +53,7 @@ const CACHE = "node_modules/.cache/courier";
 
 /** Each tool starts once; what it found is printed when it has ended. */
 const CHECKS = [
-  ["node_modules/eslint/bin/eslint.js", "."],
-  ["node_modules/typescript/bin/tsc", "--incremental", "--tsBuildInfoFile", `${CACHE}/types.json`],
-  // What runs in a reader's browser knows a page, and not Node.js.
-  ["node_modules/typescript/bin/tsc", "-p", "src/report/client", "--incremental", "--tsBuildInfoFile", `${CACHE}/page-types.json`], // prettier-ignore
+  ["scripts/lint.mjs"],
   ["node_modules/prettier/bin/prettier.cjs", "--check", "--log-level=warn", "--cache", "--cache-location", `${CACHE}/prettier.json`, "."], // prettier-ignore
   ["node_modules/knip/bin/knip.js"],
 ];
@@ -57,8 +61,8 @@ const CHECKS = [
 const seconds = (began) => `${((performance.now() - began) / 1000).toFixed(0)} s`;
 
 /** @returns the exit code of one tool */
-function run(call, stdio) {
-  const child = spawn(process.execPath, call, { stdio, env: environment, timeout: MOST_MS });
+function run(call, stdio, node = process.execPath) {
+  const child = spawn(node, call, { stdio, env: environment, timeout: MOST_MS });
   let said = "";
   for (const stream of [child.stdout, child.stderr]) stream?.on("data", (chunk) => (said += String(chunk)));
   return new Promise((done) =>
@@ -73,7 +77,7 @@ async function check() {
   for (const call of CHECKS) {
     const began = performance.now();
     const exit = await run(call, ["ignore", "pipe", "pipe"]);
-    const name = /(\w+)\.c?js$/.exec(call[0])?.[1] ?? call[0].split("/").at(-1);
+    const name = /(\w+)\.[cm]?js$/.exec(call[0])?.[1] ?? call[0].split("/").at(-1);
     process.stdout.write(`${exit === 0 ? "PASS" : "FAIL"} ${name} (${seconds(began)})\n`);
     if (exit !== 0) return exit;
   }
@@ -88,7 +92,7 @@ const workers = environment.COURIER_WORKERS ?? String(availableParallelism() + s
 const jest = ["node_modules/jest/bin/jest.js", "--forceExit", `--maxWorkers=${workers}`];
 const ends = await Promise.all([
   isWhole ? check() : 0,
-  run([...jest, ...(isWhole ? [...QUICK, "test/e2e"] : tests)], "inherit"),
+  run([...jest, ...(isWhole ? [...QUICK, "test/e2e"] : tests)], "inherit", NODE),
 ]);
 process.stdout.write(`all in ${seconds(began)}\n`);
 process.exit(ends.find((exit) => exit !== 0) ?? 0);
