@@ -3,6 +3,8 @@
 // the current ones each runs what its difference may touch; the rest they share. Each Node.js comes inside a package of the
 // registry.
 //   --install   only fetches them
+//   --least     only fetches the least one, and says where it is
+//   --current   leaves the least one out
 //   --whole     all suites on each
 //   --demo      the demo alone
 import { execFileSync, spawn, spawnSync } from "node:child_process";
@@ -34,17 +36,21 @@ const ROUNDS = [
     version: "22",
     where: "line ends of Windows, a user without name and home",
     prepare: asStranger,
-    runs: /^(test\/(architecture|commands)|src\/(cli|gather|library|settings|system))\//,
+    runs: /^(test\/(architecture|commands\/(guards|help|history|look|refusals|setup|ways))|src\/(cli|gather|library|settings|system)\/)/,
   },
   {
     version: "24",
     where: "a proxy that must not be asked for this machine",
     prepare: behindProxy,
-    runs: /^(test\/(contracts|commands\/(ci|look|traffic|ways))|src\/(adapters|sandbox|serving|wiring))/,
+    runs: /^(test\/commands\/(ci|look|report|traffic|ways)|src\/(adapters|sandbox|serving|wiring)\/)/,
   },
-  { version: "26", runs: SYSTEM },
+  {
+    version: "26",
+    runs: /^(test\/(contracts|commands\/(documents|help|library|printed|results|schemas|setup))|src\/(adapters|cli|gather|library|sandbox|serving|settings|system|wiring)\/)/,
+  },
 ];
-const asked = process.env.COURIER_NODES?.split(" ");
+const isAsked = ({ version }) =>
+  process.env.COURIER_NODES?.split(" ").includes(version) ?? (only !== "--current" || version !== least);
 
 const common = {
   ...process.env,
@@ -145,7 +151,11 @@ async function call(binary, args, options) {
   if (code !== 0) throw new Error(`${args.join(" ")} ended with ${code}`);
 }
 
-for (const round of ROUNDS.filter(({ version }) => asked?.includes(version) ?? true)) {
+if (only === "--least") {
+  process.stdout.write(`${install(least)}\n`);
+  process.exit(0);
+}
+for (const round of ROUNDS.filter(isAsked)) {
   const { version, where, prepare } = round;
   const binary = install(version);
   if (only === "--install") continue;
