@@ -64,12 +64,12 @@ const comparing: Prepare = (count) => {
 
 /** And how many files are a fair beginning. */
 const DECISIONS: readonly (readonly [string, Prepare, number])[] = [
-  ["a build's analysis", analysing(false, "file", "folder"), 1000],
-  ["aliases of folders", analysing(false, "folder", "bare"), 1000],
-  ["aliases of files", analysing(true, "bare"), 1000],
-  ["a comparison", comparing, 800],
-  ["a delivery of nothing new", delivering(EXACT_EDGE, "one", "one"), 800],
-  ["a delivery of which every page is new", delivering(PURGE, "one", "two"), 800],
+  ["a build's analysis", analysing(false, "file", "folder"), 600],
+  ["aliases of folders", analysing(false, "folder", "bare"), 600],
+  ["aliases of files", analysing(true, "bare"), 600],
+  ["a comparison", comparing, 400],
+  ["a delivery of nothing new", delivering(EXACT_EDGE, "one", "one"), 400],
+  ["a delivery of which every page is new", delivering(PURGE, "one", "two"), 400],
   ["a cover of single addresses", covering(EXACT_EDGE), 8000],
   ["a cover at a cache with patterns", covering(PURGE), 8000],
   ["a cover at a distribution", covering(DISTRIBUTION), 8000],

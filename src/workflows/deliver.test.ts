@@ -64,9 +64,9 @@ test("any build against any destination: no order violation, then no difference,
         expect(store.trace.slice(before)).toEqual([]);
       }
     }),
-    { seeds: [9], numRuns: 100 },
+    { seeds: [9], numRuns: 50 },
   );
-  expect(deliveries).toBeGreaterThan(250);
+  expect(deliveries).toBeGreaterThan(120);
 }); // prettier-ignore
 
 /** A store that dies at its n-th write: before it took effect, or after with its answer lost. */

@@ -4,6 +4,7 @@ import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import { openBrowser } from "../support/browser.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
 import { Project, useSandboxes } from "../support/program.ts";
+import { isSoak } from "../support/seeds.ts";
 import { Served } from "../support/served.ts";
 
 const startSandbox = useSandboxes();
@@ -32,7 +33,7 @@ const ODD = {
   "small.svg": "<svg xmlns='http://www.w3.org/2000/svg'/>",
 };
 
-const REAL = listRealBuilds({ others: true }).slice(0, 5);
+const REAL = listRealBuilds({ others: true }).slice(0, isSoak ? 5 : 2);
 const BUILDS: readonly (readonly [string, () => Promise<string> | string])[] = [
   ["the demo's", () => resolve("demo/builds/2")],
   ["odd names", () => writeFiles(temporaryFolder("odd"), ODD)],

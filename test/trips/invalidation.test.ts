@@ -96,12 +96,13 @@ test.each(
     }
 
     const wrong = new Set(addresses);
+    const fileAt = new Map(after.flatMap((file) => addressesOf(file).map((address) => [address, file])));
     for (const pop of sandbox.facts.pops) {
       const lost = new Set<string>();
       for (const address of all) {
         const [path = ""] = address.split("?");
         const { body, status, isHit, type } = await visit(pop + address);
-        const file = after.find((candidate) => addressesOf(candidate).includes(path));
+        const file = fileAt.get(path);
         if (file !== undefined) {
           const bytes = readFileSync(join(v2, file));
           expect([address, status, body.equals(bytes), type]).toEqual([address, 200, true, decideContentType(file, bytes)]);

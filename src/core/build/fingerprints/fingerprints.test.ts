@@ -1,5 +1,5 @@
 import fc from "fast-check";
-import { holds } from "../../../../test/support/seeds.ts";
+import { holds, isSoak } from "../../../../test/support/seeds.ts";
 import type { FingerprintName } from "../../model/reasons.ts";
 import { findFingerprintNames } from "./find.ts";
 import { createTokenFinder, createWordReader, shapesOf } from "./mentions.ts";
@@ -115,7 +115,7 @@ const RANDOM_PICTURES: Readonly<Record<string, fc.Arbitrary<string>>> = {
   codes: of(`${CAPITALS}${DIGITS}`, 10),
 };
 
-const RUNS = 60;
+const RUNS = isSoak ? 60 : 30;
 /** All names of so many folders, some of one file, some of many. */
 const folders = (name: fc.Arbitrary<string>, ending: string): string[][] =>
   [1, 4, 30].flatMap((size) =>
