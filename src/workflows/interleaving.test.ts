@@ -156,7 +156,7 @@ describe.each(Object.keys(EDGES) as EdgeName[])(
   "an invalidation that was lost, at an edge that is %s",
   (edge) => {
     test.each(Object.entries(FOLLOWERS))("is made up for by %s", async (_, last) => {
-      // Each step in the soak, else every tenth one: for another build from another one on.
+      // Each step in the soak, else every tenth one. Each build begins at another step.
       const [first, stride] = isSoak ? [1, 1] : [2 * last - 1, 10];
       const ends = new Set<string>();
       const look = async (disturbed: Omit<Disturbance, "build">): Promise<void> => {

@@ -68,7 +68,7 @@ const withQuery = (query: string): string[] =>
     ? ADDRESSES
     : ADDRESSES.filter((address) => !address.startsWith("/assets/")).map((one) => one + query);
 
-/** The same in both builds; which address it is asked at, then makes no difference. */
+/** Files that are the same in both builds: no copy of them can be old. */
 const STAYS = new Set(
   walk(`${BUILDS}/1`).filter(
     (path) =>

@@ -56,7 +56,7 @@ test("a request is signed as it goes out, and what is absent is left out", async
   expect(Object.keys(seen[0]?.headers ?? {})).not.toEqual(expect.arrayContaining(["if-match"]));
 }); // prettier-ignore
 
-test("a large body waits until the store says that it takes it; a small one does not", async () => {
+test("of a large body the store is asked first whether it takes it, of a small one not", async () => {
   const MEBIBYTE = 1024 * 1024;
   for (const [size, expected] of [[2 * MEBIBYTE - 1, undefined], [2 * MEBIBYTE, "100-continue"]] as const) {
     const { wire, seen, end } = await serve(200, "");
