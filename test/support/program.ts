@@ -3,10 +3,13 @@ import { once } from "node:events";
 import { closeSync, fstatSync, openSync, readFileSync, readSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { createInterface } from "node:readline";
+import type { Arguments } from "../../src/cli/frame/command.ts";
+import { openSandbox, sandboxCommand } from "../../src/cli/sandbox/command.ts";
 import type { SandboxFacts } from "../../src/sandbox/sandbox.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
 import { temporaryFolder, writeFiles } from "./builds.ts";
 import { readDelivery } from "./results.ts";
+import { isSoak } from "./seeds.ts";
 
 /** The sandbox's store answers at once: nothing of before is still under way when an edge is asked. */
 export const AT_ONCE = "settle: 0s, longestFetch: 0s";
@@ -122,41 +125,57 @@ export interface LedgerLine {
   readonly identity?: string;
 }
 
-/** The sandbox as its own process, on free ports. */
+/** A call of `sandbox` as it is read from a command line. */
+function readCall(args: readonly string[]): Arguments {
+  const read: Record<string, string | boolean | string[]> = {};
+  for (let at = 0; at < args.length; at++) {
+    const name = (args[at] ?? "").slice("--".length);
+    const option = sandboxCommand.options[name];
+    if (option === undefined) throw new Error(`the sandbox has no option ${name}`);
+    if (option.kind === "switch") read[name] = true;
+    else if (option.kind === "text") read[name] = args[++at] ?? "";
+    else read[name] = [...((read[name] ?? []) as string[]), args[++at] ?? ""];
+  }
+  return read;
+}
+
+/** The sandbox on free ports: by day in the process of the test, at night as the program that people start. */
 export class RunningSandbox {
   private constructor(
-    private readonly child: ChildProcess,
+    private readonly end: () => Promise<void>,
     readonly facts: SandboxFacts,
     readonly data: string,
   ) {}
 
-  static async start(
+  static start(args: readonly string[] = [], data = temporaryFolder("sandbox")): Promise<RunningSandbox> {
+    return isSoak ? RunningSandbox.startApart(args, data) : RunningSandbox.startHere(args, data);
+  }
+
+  private static async startHere(args: readonly string[], data: string): Promise<RunningSandbox> {
+    const sandbox = await openSandbox(readCall(args), data, process.cwd());
+    return new RunningSandbox(() => sandbox.close(), sandbox.facts, data);
+  }
+
+  /** In a process of its own: for tests that wait without letting their own go on. */
+  static async startApart(
     args: readonly string[] = [],
     data = temporaryFolder("sandbox"),
   ): Promise<RunningSandbox> {
-    const child = spawn(
-      process.execPath,
-      [
-        PROGRAM,
-        "sandbox",
-        "--data",
-        data,
-        "--store-port",
-        "0",
-        "--edge-port",
-        "0",
-        "--format",
-        "json",
-        ...args,
-      ],
-      { stdio: ["ignore", "pipe", "inherit"], env: { PATH: process.env.PATH } },
-    );
+    const call = ["sandbox", "--data", data, "--store-port", "0", "--edge-port", "0", "--format", "json"];
+    const child = spawn(process.execPath, [PROGRAM, ...call, ...args], {
+      stdio: ["ignore", "pipe", "inherit"],
+      env: { PATH: process.env.PATH },
+    });
     note(child);
     const lines = createInterface({ input: child.stdout as NodeJS.ReadableStream });
     const died = once(child, "exit").then(() => Promise.reject(new Error("the sandbox did not start")));
     const [line] = (await Promise.race([once(lines, "line"), died])) as [string];
     died.catch(() => undefined);
-    return new RunningSandbox(child, JSON.parse(line) as SandboxFacts, data);
+    const end = async (): Promise<void> => {
+      child.kill("SIGTERM");
+      if (child.exitCode === null && child.signalCode === null) await once(child, "exit");
+    };
+    return new RunningSandbox(end, JSON.parse(line) as SandboxFacts, data);
   }
 
   /** Requests since the last call. */
@@ -185,9 +204,8 @@ export class RunningSandbox {
     }
   }
 
-  async stop(): Promise<void> {
-    this.child.kill("SIGTERM");
-    if (this.child.exitCode === null && this.child.signalCode === null) await once(this.child, "exit");
+  stop(): Promise<void> {
+    return this.end();
   }
 
   /** A destination of the settings for this store; `more` goes beside it. */

@@ -167,7 +167,7 @@ test("the examples type-check against the packed package in an empty folder, and
 }, 240_000); // prettier-ignore
 
 test("the example after a build delivers the demo's site, stops well, and goes on from there; another makes a preview", async () => {
-  const sandbox = await RunningSandbox.start();
+  const sandbox = await RunningSandbox.startApart();
   const { edge, pops, purgeToken, accessKeyId, secretAccessKey } = sandbox.facts;
   const more = `    url: ${edge}\n    previews: { prefix: "previews/{name}/", address: "http://{name}.preview.localhost:${new URL(edge).port}" }\n    edge: { kind: purge, nodes: ${JSON.stringify(pops)}, token: ${purgeToken}, query: ignored, ${AT_ONCE} }`;
   const folder = temporaryFolder("scripted");

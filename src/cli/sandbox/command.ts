@@ -106,17 +106,13 @@ export const sandboxCommand: Command = {
     ],
   ],
   run: async (args, terminal) => {
-    const file = text(args, "faults");
-    const faults =
-      file === undefined ? undefined : (await import("./faults-file.ts")).readFaults(file, terminal.folder);
-    const policy = readPolicyOf(args, terminal);
     const named = text(args, "data");
     const { folder: data, dispose } =
       named === undefined
         ? makeTemporaryFolder("sandbox")
         : { folder: resolve(terminal.folder, named), dispose: () => undefined };
     try {
-      const sandbox = await start({ ...readOptions(args), data, faults, policy });
+      const sandbox = await openSandbox(args, data, terminal.folder);
       showReady(sandbox.facts, args, terminal);
       await waitForStop();
       await sandbox.close();
@@ -126,6 +122,18 @@ export const sandboxCommand: Command = {
     return 0;
   },
 };
+
+/**
+ * Starts what a call of `sandbox` asks for.
+ * @param data the folder that keeps what it holds
+ * @param folder where the call is made: files that it names are searched from there
+ * @throws {OperatorError} where an option is wrong, or a port is taken
+ */
+export async function openSandbox(args: Arguments, data: string, folder: string): Promise<Sandbox> {
+  const file = text(args, "faults");
+  const faults = file === undefined ? undefined : (await import("./faults-file.ts")).readFaults(file, folder);
+  return start({ ...readOptions(args), data, faults, policy: readPolicyOf(args, folder) });
+}
 
 async function start(options: SandboxOptions): Promise<Sandbox> {
   const { startSandbox } = await import("../../sandbox/sandbox.ts");
@@ -173,11 +181,11 @@ function readCertificate(said: string, index: number): ShelvedCertificate {
   return { reference: toCertificateReference(index + 1), names: list, until: `${until}T00:00:00Z` };
 }
 
-function readPolicyOf(args: Arguments, terminal: Terminal): AccessPolicy | undefined {
+function readPolicyOf(args: Arguments, folder: string): AccessPolicy | undefined {
   const file = text(args, "policy");
   if (file === undefined) return undefined;
   try {
-    return readPolicy(readFileSync(resolve(terminal.folder, file), "utf8"));
+    return readPolicy(readFileSync(resolve(folder, file), "utf8"));
   } catch (error) {
     throw wrong("policy", file, `a policy in JSON (${(error as Error).message})`);
   }
