@@ -1,6 +1,8 @@
 import { execFileSync } from "node:child_process";
 import { readdirSync, readFileSync } from "node:fs";
 import { dirname, join } from "node:path";
+import { ProjectHere } from "../support/called-here.ts";
+import { NO_KEYS } from "../support/program.ts";
 import { readRooms, roomOf } from "./rooms.ts";
 import { importsOf, SOURCES } from "./sources.ts";
 
@@ -135,13 +137,12 @@ test("what is made from the sources is in step with them", () => {
   });
 });
 
-test("every command has its help, with each option described", () => {
-  const program = (...args: string[]): string =>
-    execFileSync(process.execPath, ["dist/main.js", ...args], {
-      encoding: "utf8",
-      env: { PATH: process.env.PATH },
-    });
-  const names = [...program("--help").matchAll(/^ {2}([a-z]+) {2,}\S/gm)].map(([, name = ""]) => name);
+test("every command has its help, with each option described", async () => {
+  const project = new ProjectHere("", NO_KEYS);
+  const program = async (...args: string[]): Promise<string> => (await project.run(args)).stdout;
+  const names = [...(await program("--help")).matchAll(/^ {2}([a-z]+) {2,}\S/gm)].map(
+    ([, name = ""]) => name,
+  );
   expect(names.length).toBeGreaterThanOrEqual(3);
-  for (const name of names) expect(program(name, "--help")).toMatch(/^ {2}--\S+.* {2}\S/m);
+  for (const name of names) expect(await program(name, "--help")).toMatch(/^ {2}--\S+.* {2}\S/m);
 });

@@ -12,7 +12,14 @@ import { needing } from "../support/needing.ts";
 import { describeObjectStore, toContent, type StoreAbilities } from "./object-store.ts";
 
 const OF_FOLDERS: StoreAbilities = {
-  ...{ conditions: "all", website: false, headers: false, copiesKeepEtags: false, anyName: false },
+  ...{
+    conditions: "all",
+    website: false,
+    headers: false,
+    copiesKeepEtags: false,
+    anyName: false,
+    listed: 105,
+  },
 };
 
 const PLAIN = { dryRun: false, all: false };

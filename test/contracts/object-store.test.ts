@@ -8,7 +8,7 @@ import { temporaryFolder } from "../support/builds.ts";
 import { describeObjectStore, toContent, type StoreAbilities } from "./object-store.ts";
 
 const EVERYTHING: StoreAbilities = {
-  ...{ conditions: "all", website: true, headers: true, copiesKeepEtags: true, anyName: true },
+  ...{ conditions: "all", website: true, headers: true, copiesKeepEtags: true, anyName: true, listed: 1005 },
 };
 
 describeObjectStore("memory", EVERYTHING, () => Promise.resolve(new MemoryStore(undefined, () => 1)));
@@ -26,7 +26,9 @@ const open = (prefix: string, more: object = {}) =>
 
 describeObjectStore("s3 on the sandbox", EVERYTHING, () => Promise.resolve(open("below/here/")));
 
-const OF_FOLDERS = { ...EVERYTHING, website: false, headers: false, copiesKeepEtags: false, anyName: false };
+const OF_FOLDERS = {
+  ...{ ...EVERYTHING, website: false, headers: false, copiesKeepEtags: false, anyName: false, listed: 105 },
+};
 
 describeObjectStore("folder", OF_FOLDERS, () =>
   Promise.resolve(createFolderStore(temporaryFolder("folder-store"), () => undefined)),

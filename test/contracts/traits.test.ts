@@ -26,7 +26,7 @@ async function start(...args: string[]): Promise<RunningSandbox> {
   return sandbox;
 }
 
-const USUAL = { website: true, headers: true, anyName: true } as const;
+const USUAL = { website: true, headers: true, anyName: true, listed: 105 } as const;
 
 describeObjectStore(
   "s3 on a sandbox that encrypts by a key service and locks its objects",
