@@ -1,14 +1,15 @@
 import { jest } from "@jest/globals";
 import { existsSync, mkdirSync, readFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { CourierError, compare, deliver, redeliver, survey, verify } from "../../src/library/index.ts";
 import type { CourierEvent, Settings } from "../../src/library/index.ts";
 import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
 import { readResult } from "../support/results.ts";
+import { makeSmallSite } from "../support/small-site.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSmallSite();
 const SECRET = "tide-table-47";
 /** A secret that is a number of results, too. */
 const NUMBER = 12_345_678;
@@ -53,7 +54,7 @@ test("the steps give what the commands print, with events, a report and the way 
   expect(await survey(here)).toEqual(readResult("survey", (await project.run(["survey", "--format", "json"])).stdout));
   const planned = await compare(here);
   expect(planned).toEqual(await project.result(["compare"]));
-  expect(planned).toMatchObject({ dryRun: true, release: 1, counts: { new: 58 } });
+  expect(planned).toMatchObject({ dryRun: true, release: 1, counts: { new: 17 } });
 
   const events: CourierEvent[] = [];
   const pages: string[] = [];
@@ -63,9 +64,9 @@ test("the steps give what the commands print, with events, a report and the way 
     onReport: (page) => void pages.push(page),
   });
   expect(first).toMatchObject({ release: 1, previous: 0, verification: { findings: [] }, invalidation: { owed: [] } });
-  expect(events.find(({ event }) => event === "gathered")).toMatchObject({ files: 58 });
+  expect(events.find(({ event }) => event === "gathered")).toMatchObject({ files: 17 });
   expect(events.find(({ event }) => event === "planned")).toMatchObject({ phases: expect.arrayContaining([expect.objectContaining({ phase: "switch" })]) as unknown });
-  expect(events.filter(({ event }) => event === "step").length).toBeGreaterThanOrEqual(58);
+  expect(events.filter(({ event }) => event === "step").length).toBeGreaterThanOrEqual(17);
   expect(events.at(-1)).toEqual({ event: "done", result: first });
   expect(pages).toEqual([expect.stringMatching(/^<!doctype html>[^]*release 1 is delivered/i)]);
   const refused: CourierEvent[] = [];
@@ -73,7 +74,7 @@ test("the steps give what the commands print, with events, a report and the way 
   expect(older.code).toBe("refused");
   expect(refused.at(-1)).toMatchObject({ event: "refused", problems: [{ code: "older" }] });
   // Paths in a settings file start where it stands.
-  expect(await deliver({ settings: join(project.folder, "courier.yaml"), build: `${BUILDS}/2` })).toMatchObject({ release: 2, counts: { stale: 5 } });
+  expect(await deliver({ settings: join(project.folder, "courier.yaml"), build: `${BUILDS}/2` })).toMatchObject({ release: 2, counts: { stale: 2 } });
   expect(await verify({ ...here, sample: 5 })).toMatchObject({ release: 2, findings: [] });
   expect(await redeliver({ ...here, release: "previous", dryRun: true })).toMatchObject({ redelivers: 1, dryRun: true });
   expect(await redeliver({ ...here, release: "previous" })).toMatchObject({ release: 3, redelivers: 1 });
@@ -116,7 +117,7 @@ test("nothing is printed, and the process is as it was; two steps at once do not
   for (const spy of spies) spy.mockRestore();
   expect(said).toEqual([]);
   expect(later).toEqual(earlier);
-  expect(results.map(({ counts }) => counts.new)).toEqual([58, 60]);
+  expect(results.map(({ counts }) => counts.new)).toEqual([17, 17]);
   expect(told.map((events) => events.filter((event) => event === "done").length)).toEqual([1, 1]);
   for (const [index, { root }] of shelves.entries())
     expect(readFileSync(join(root, "index.html"), "utf8")).toBe(readFileSync(`${BUILDS}/${index + 1}/index.html`, "utf8"));

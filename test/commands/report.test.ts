@@ -1,9 +1,10 @@
 import { existsSync, readFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
+import { makeSmallSite } from "../support/small-site.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSmallSite();
 let sandbox: RunningSandbox;
 beforeAll(async () => {
   sandbox = await RunningSandbox.start();
@@ -28,14 +29,14 @@ test("a delivery is drawn before it, after it and later, and what can't be drawn
   expect(await project.run(["deliver", "--report", "courier.yaml/page.html"])).toMatchObject({ exit: 2, stderr: expect.stringContaining("can't be written") as string });
   expect((await project.run(["releases"])).stderr).toContain("nothing has been delivered");
   expect(await project.run(["deliver", "--report", "first/page.html"])).toMatchObject({ exit: 0 });
-  expect(readPage(project, "first/page.html")).toMatch(/practice: release 1 is delivered .* 58 of 58 files changed/);
+  expect(readPage(project, "first/page.html")).toMatch(/practice: release 1 is delivered .* 17 of 17 files changed/);
 
   const second = ["--build", `${BUILDS}/2`];
   const plain = await requests(["compare", ...second]);
   // The record that the picture of sizes needs is read once more, and nothing else is asked.
   expect((await requests(["compare", ...second, "--report", "planned.html"])) - plain).toBeLessThanOrEqual(3);
   const planned = readPage(project, "planned.html");
-  expect(planned).toMatch(/practice: what release 2 would change .* 37 of 60 files would change, 2 would go/);
+  expect(planned).toMatch(/practice: what release 2 would change .* 11 of 17 files would change, 1 would go/);
   expect(planned).toMatch(/First visits .* index\.html .* as before|before [\d.]+ kB/);
   expect(planned).toMatch(/Invalidation .*may be held wrongly/);
   expect(planned).toMatch(/Headers by role .*cache-control: public, max-age=31536000, immutable/);
@@ -45,7 +46,7 @@ test("a delivery is drawn before it, after it and later, and what can't be drawn
 
   expect((await project.run(["releases", "current", "--report", "later.html"])).exit).toBe(0);
   const later = readPage(project, "later.html");
-  expect(later).toMatch(/practice: release 2 .* 37 of 60 files changed, 2 went .*assets\/app-HADE2WGP\.js 368 B no more/);
+  expect(later).toMatch(/practice: release 2 .* 11 of 17 files changed, 1 went .*assets\/app-HADE2WGP\.js 123 B no more/);
   expect(later).not.toContain("Invalidation");
   for (const names of [[], ["1", "2"], ["hold"]]) {
     const { exit, stderr } = await project.run(["releases", ...names, "--report", "none.html"]);

@@ -1,15 +1,16 @@
 import { readFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, RunningSandbox } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
+import { makeSmallSite } from "../support/small-site.ts";
 import { printedSchemaOf } from "../../src/results/catalogue.ts";
 import { eventSchema } from "../../src/results/events.ts";
 
 /** What commands do besides their usual: other forms of results, and a newcomer's first step. */
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSmallSite();
 let sandbox: RunningSandbox;
 beforeAll(async () => {
   sandbox = await RunningSandbox.start(["--origin", "website"]);

@@ -1,5 +1,4 @@
 import { setTimeout as sleep } from "node:timers/promises";
-import { resolve } from "node:path";
 import type { ObjectStore } from "../../src/ports/object-store.ts";
 import { killAfter } from "../support/kill-after.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
@@ -12,10 +11,11 @@ import {
   readSite,
 } from "../support/stored-site.ts";
 import { isSoak } from "../support/seeds.ts";
+import { makeSite } from "../support/small-site.ts";
 
 /** For hammering by hand: so many times the kills of the soak. */
 const TIMES = Number(process.env.COURIER_KILLS ?? 1);
-const BUILDS = process.env.COURIER_KILL_BUILDS ?? resolve("demo/builds");
+const BUILDS = process.env.COURIER_KILL_BUILDS ?? makeSite();
 
 let sandbox: RunningSandbox;
 beforeAll(async () => {

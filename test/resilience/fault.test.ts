@@ -1,7 +1,7 @@
 import { once } from "node:events";
 import { createHash } from "node:crypto";
 import { cpSync, readFileSync, writeFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import { stringify } from "yaml";
 import { createS3Store } from "../../src/adapters/stores/s3/s3-store.ts";
@@ -10,8 +10,9 @@ import { temporaryFolder, walk, writeFiles } from "../support/builds.ts";
 import { AT_ONCE, finish, Project, RunningSandbox, type Outcome } from "../support/program.ts";
 import { findBroken, listKeys, namesOf, openStore, readSite } from "../support/stored-site.ts";
 import { isSoak } from "../support/seeds.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 
 function writeFaults(rules: readonly object[], seed = 1): string {
   const file = join(temporaryFolder("faults"), "faults.yaml");
@@ -133,7 +134,7 @@ test("visitors that load pages and all they name through the edge, without a pau
   const edge = `    edge: { kind: distribution, id: ${distribution}, endpoint: "${edgeApi}", url: "${url}", ${AT_ONCE} }\n    retain: { releases: 2, for: 1d }`;
   const project = new Project(sandbox.settings(`${BUILDS}/1`, edge), sandbox.facts);
   await project.result(["deliver"]);
-  const pages = ["/", "/crossings/", "/news/", "/fleet/", "/about.html", "/timetables/"];
+  const pages = ["/", "/crossings/", "/news/", "/fares/", "/about.html", "/contact.html"];
   const broken: string[] = [];
   let [loads, isOpen] = [0, true];
   const visit = async (pop: string): Promise<void> => {

@@ -1,10 +1,10 @@
-import { resolve } from "node:path";
 import { killAfter } from "../support/kill-after.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { isSoak } from "../support/seeds.ts";
 import { findBroken, listKeys, openStore, ownKeys, readSite } from "../support/stored-site.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 const KILLS = isSoak ? 60 : 3;
 
 let sandbox: RunningSandbox;

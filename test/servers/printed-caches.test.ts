@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import {
   deliverInFlight,
@@ -12,9 +12,10 @@ import {
 } from "../support/caches.ts";
 import { Project, useSandboxes } from "../support/program.ts";
 import type { VerifyResult } from "../../src/results/verification.ts";
+import { makeSite } from "../support/small-site.ts";
 import { visitNode, WebRoot } from "../support/web-root.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 const startSandbox = useSandboxes("--origin", "objects");
 afterEach(stopAll);
 

@@ -1,13 +1,13 @@
-import { existsSync, readFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import { temporaryFolder, walk } from "../support/builds.ts";
 import { startCache, stopAll, stopAtEnd, type Kind } from "../support/caches.ts";
 import { Project } from "../support/program.ts";
-import { isSoak } from "../support/seeds.ts";
+import { makeSite } from "../support/small-site.ts";
 import { visitNode, WebRoot } from "../support/web-root.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 /** Forms that browsers and other clients send; each may be a copy of its own. */
 const FORMS = ["gzip, deflate, br, zstd", "gzip, deflate, br", "gzip, deflate", "", "gzip"];
 
@@ -68,23 +68,8 @@ const withQuery = (query: string): string[] =>
     ? ADDRESSES
     : ADDRESSES.filter((address) => !address.startsWith("/assets/")).map((one) => one + query);
 
-/** Files that are the same in both builds: no copy of them can be old. */
-const STAYS = new Set(
-  walk(`${BUILDS}/1`).filter(
-    (path) =>
-      existsSync(`${BUILDS}/2/${path}`) &&
-      readFileSync(`${BUILDS}/1/${path}`).equals(readFileSync(`${BUILDS}/2/${path}`)),
-  ),
-);
-
-/** All of what differs; of what stays all in the soak, and a fifth of it by day. */
 const ADDRESSES = [
-  ...new Set(
-    ["1", "2"]
-      .flatMap((build) => walk(`${BUILDS}/${build}`))
-      .filter((path, at) => isSoak || at % 5 === 0 || !STAYS.has(path))
-      .flatMap(addressesOf),
-  ),
+  ...new Set(["1", "2"].flatMap((build) => walk(`${BUILDS}/${build}`)).flatMap(addressesOf)),
 ];
 
 /** Every address in every form at every node; twice, so that the second answers come out of the cache. */

@@ -1,4 +1,4 @@
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { stringify } from "yaml";
 import type { CheckupResult } from "../../src/results/checkup.ts";
 import { createS3Bucket } from "../../src/adapters/stores/s3/bucket.ts";
@@ -8,8 +8,10 @@ import { ProjectHere } from "../support/called-here.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { listKeys, openStore } from "../support/stored-site.ts";
 import { readResult } from "../support/results.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILD = resolve("demo/builds/1");
+const BUILDS = makeSite();
+const BUILD = `${BUILDS}/1`;
 const NOWHERE = "http://127.0.0.1:9";
 const DELIVERY = toDeliveryPolicy({
   bucket: "practice",
@@ -191,7 +193,7 @@ test("records that an edge hands out stop the next delivery, until it is told ot
   await prepareBucket(sandbox, EVERYTHING);
   const project = new ProjectHere(sandbox.settings(BUILD, `    url: ${sandbox.facts.edge}`), sandbox.facts);
   await project.result(["deliver"]);
-  const call = ["deliver", "--build", resolve("demo/builds/2")];
+  const call = ["deliver", "--build", `${BUILDS}/2`];
   const refused = await project.run(call);
   expect([refused.exit, refused.stderr]).toEqual([3, expect.stringMatching(/anybody can read this tool's records at the site's address[^\n]*\n.*\(exposed\)/)]); // prettier-ignore
   expect(await project.result([...call, "--allow", "exposed"])).toMatchObject({ release: 2 });

@@ -1,5 +1,5 @@
 import { cpSync, readFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import {
   CloudFrontClient,
   CreateCachePolicyCommand,
@@ -14,8 +14,9 @@ import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { RunningSandbox } from "../support/program.ts";
 import { readResult } from "../support/results.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILD = resolve("demo/builds/1");
+const BUILD = `${makeSite()}/1`;
 
 let sandbox: RunningSandbox;
 afterEach(() => sandbox.stop());

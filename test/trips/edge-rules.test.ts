@@ -1,5 +1,5 @@
 import { cpSync, readFileSync, writeFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { setTimeout as sleep } from "node:timers/promises";
 import {
   CloudFrontClient,
@@ -11,6 +11,9 @@ import { temporaryFolder } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { Project, RunningSandbox, WRITES } from "../support/program.ts";
 import { readResult } from "../support/results.ts";
+import { makeSite } from "../support/small-site.ts";
+
+const BUILDS = makeSite();
 
 const FIRST = [
   '{ address: /latest, leadsTo: "/news/", kind: temporary }',
@@ -54,7 +57,7 @@ function settingsOf({ redirects = [], headers = "", id, build = "" }: Site): str
 
 function projectOf(site: Site, Kind: typeof ProjectHere = ProjectHere): ProjectHere {
   const project = new Kind(settingsOf(site), sandbox.facts);
-  cpSync(resolve("demo/builds/1"), join(project.folder, "dist"), { recursive: true });
+  cpSync(`${BUILDS}/1`, join(project.folder, "dist"), { recursive: true });
   return project;
 }
 
@@ -237,7 +240,7 @@ test("the policy that is printed is all that a delivery needs to switch the edge
       .replaceAll(before.edgeApi, now.edgeApi)
       .replaceAll(before.edge, now.edge);
     const other = new ProjectHere(settings, limited ?? now);
-    cpSync(resolve("demo/builds/1"), join(other.folder, "dist"), { recursive: true });
+    cpSync(`${BUILDS}/1`, join(other.folder, "dist"), { recursive: true });
     const { exit, stderr } = await other.run(["deliver"]);
     expect([exit, stderr]).toEqual([expected, expected === 0 ? expect.any(String) : expect.stringContaining("do not have the right cloudfront:PublishFunction")]);
     if (expected !== 0) await sandbox.stop();

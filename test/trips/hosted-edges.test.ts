@@ -2,11 +2,14 @@ import { once } from "node:events";
 import { readFileSync, rmSync } from "node:fs";
 import { createServer, type IncomingMessage, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { text } from "node:stream/consumers";
 import { temporaryFolder, walk } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { useSandboxes } from "../support/program.ts";
+import { makeSite } from "../support/small-site.ts";
+
+const BUILDS = makeSite();
 
 const startSandbox = useSandboxes("--origin", "website", "--trait", "purge-wildcards");
 const TOKEN = "secret-of-a-test";
@@ -79,17 +82,17 @@ test.each(INTERFACES)("%s, as the docs have it: nothing old is left, a refusal l
   const here = `http://127.0.0.1:${(standIn.address() as AddressInfo).port}`;
   const example = readExample(title).replace("https://edge.example", here).trimEnd().replaceAll("\n", "\n    ");
   const more = `    url: ${edge}\n    ${example}\n      settle: 0s\n      longestFetch: 0s\n      query: ignored`;
-  const project = new ProjectHere(sandbox.settings("demo/builds/1", more), sandbox.facts);
-  const deliver = (build: string) => project.run(["deliver", "--build", resolve(`demo/builds/${build}`), "--format", "json"], { EDGE_TOKEN: TOKEN });
+  const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`, more), sandbox.facts);
+  const deliver = (build: string) => project.run(["deliver", "--build", `${BUILDS}/${build}`, "--format", "json"], { EDGE_TOKEN: TOKEN });
   expect((await deliver("1")).exit).toBe(0);
-  const pages = walk(resolve("demo/builds/1")).filter((path) => path.endsWith(".html"));
+  const pages = walk(`${BUILDS}/1`).filter((path) => path.endsWith(".html"));
   for (const page of pages) await fetch(`${edge}/${page}`);
   asked.length = 0;
   const second = await deliver("2");
   expect([second.exit, JSON.parse(second.stdout)]).toMatchObject([0, { invalidation: { confirmed: true } }]);
   expect(asked.length).toBeGreaterThan(3);
-  for (const page of walk(resolve("demo/builds/2")).filter((path) => path.endsWith(".html")))
-    expect([page, await (await fetch(`${edge}/${page}`)).text()]).toEqual([page, readFileSync(join("demo/builds/2", page), "utf8")]);
+  for (const page of walk(`${BUILDS}/2`).filter((path) => path.endsWith(".html")))
+    expect([page, await (await fetch(`${edge}/${page}`)).text()]).toEqual([page, readFileSync(join(`${BUILDS}/2`, page), "utf8")]);
   isShut = true;
   const refused = await deliver("1");
   expect([refused.exit, `${refused.stdout}${refused.stderr}`]).toEqual([5, expect.stringContaining("it refused the purge")]);

@@ -1,12 +1,13 @@
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { CreateMultipartUploadCommand, S3Client } from "@aws-sdk/client-s3";
 import type { Policy, PolicyStatement } from "../../src/core/model/policy.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, NO_KEYS, useSandboxes } from "../support/program.ts";
 import { openStore } from "../support/stored-site.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 
 const startSandbox = useSandboxes();
 

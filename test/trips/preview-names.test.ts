@@ -1,10 +1,11 @@
 import { cpSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { ProjectHere } from "../support/called-here.ts";
 import { RunningSandbox } from "../support/program.ts";
 import { visitNode } from "../support/web-root.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 let sandbox: RunningSandbox;
 afterEach(() => sandbox.stop());
 

@@ -1,5 +1,5 @@
 import { appendFileSync, cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import type { PruneResult } from "../../src/results/history.ts";
 import { toContent } from "../../src/perform/record.ts";
 import type { PreviewsResult } from "../../src/results/previews.ts";
@@ -9,8 +9,9 @@ import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, Project, useSandboxes, WRITES, type RunningSandbox } from "../support/program.ts";
 import { listKeys, openStore, readSite } from "../support/stored-site.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 const startSandbox = useSandboxes("--origin", "website");
 
 interface Stage {
@@ -127,7 +128,7 @@ test("previews are listed, removed by name, by those that stay and by their end,
   const three = (await labels()).find((label) => label.startsWith("three-x-")) ?? "";
   const { previews } = await listPreviews(stage);
   expect(previews.map(({ name, isOver }) => [name, isOver]).sort()).toEqual([["four", false], ["one", false], ["three/x", false], ["two", false]]);
-  expect(previews.map(({ objects, bytes }) => objects > 60 && bytes > 300_000)).toEqual([true, true, true, true]);
+  expect(previews.map(({ objects, bytes }) => objects > 17 && bytes > 15_000)).toEqual([true, true, true, true]);
 
   expect(await project.run(["previews", "--remove", "nowhere"])).toMatchObject({ exit: 2 });
   expect(await project.run(["previews", "--remove", "one"])).toMatchObject({ exit: 3 });

@@ -1,5 +1,5 @@
 import { cpSync, readFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { createS3Bucket } from "../../src/adapters/stores/s3/bucket.ts";
 import type { ProvisionResult } from "../../src/results/provision.ts";
 import type { Bucket } from "../../src/ports/bucket.ts";
@@ -7,8 +7,9 @@ import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { NO_KEYS, RunningSandbox } from "../support/program.ts";
 import { readResult } from "../support/results.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILD = resolve("demo/builds/1");
+const BUILD = `${makeSite()}/1`;
 
 let sandbox: RunningSandbox;
 afterEach(() => sandbox.stop());

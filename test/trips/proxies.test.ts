@@ -1,10 +1,11 @@
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { createCertificate } from "../../src/serving/certificate.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { AT_ONCE, Project, useSandboxes } from "../support/program.ts";
 import { startBefore, startProxy, type RunningProxy } from "../support/proxy.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 const start = useSandboxes();
 const closing: { close: () => void }[] = [];
 afterEach(() => {

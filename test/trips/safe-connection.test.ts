@@ -2,12 +2,15 @@ import { once } from "node:events";
 import { createServer } from "node:http";
 import { createServer as createSecureServer, type ServerOptions } from "node:https";
 import type { AddressInfo } from "node:net";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { generate } from "selfsigned";
 import { TLS_FAULTS, type TlsFault } from "../../src/core/model/tls-fault.ts";
 import { wordsOfTls } from "../../src/words/tls.ts";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { Project } from "../support/program.ts";
+import { makeSite } from "../support/small-site.ts";
+
+const BUILDS = makeSite();
 
 const closing: { close: () => void }[] = [];
 afterEach(() => {
@@ -63,7 +66,7 @@ async function startServers() {
 test("why no safe connection comes about is told apart, with what mends it, and not tried again: in deliveries, verify and checkup", async () => {
   const { ports, trusted } = await startServers();
   const folder = temporaryFolder("root");
-  const build = resolve("demo/builds/1");
+  const build = `${BUILDS}/1`;
   const told: unknown[] = [];
   for (const [fault, port, countConnections] of ports) {
     const { why, mend } = wordsOfTls(fault);

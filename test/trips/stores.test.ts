@@ -1,14 +1,15 @@
 import { once } from "node:events";
 import { cpSync, writeFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { ListMultipartUploadsCommand, S3Client } from "@aws-sdk/client-s3";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { findBroken, listKeys, openStore, ownKeys, readSite } from "../support/stored-site.ts";
+import { makeSite } from "../support/small-site.ts";
 
 /** The built program on stores that differ from the one that the others practise on. */
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 const running: RunningSandbox[] = [];
 afterAll(() => Promise.all(running.map((sandbox) => sandbox.stop())));
 

@@ -1,12 +1,13 @@
 import { appendFileSync, cpSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { CreateBucketCommand, S3Client } from "@aws-sdk/client-s3";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, useSandboxes, type RunningSandbox } from "../support/program.ts";
 import { openStore, readSite } from "../support/stored-site.ts";
+import { makeSite } from "../support/small-site.ts";
 
-const BUILDS = resolve("demo/builds");
+const BUILDS = makeSite();
 const startSandbox = useSandboxes("--origin", "website");
 
 /** Bytes of the site's own files that came from this machine. */
