@@ -3,9 +3,9 @@ import { temporaryFolder, writeFiles } from "./builds.ts";
 import { isSoak } from "./seeds.ts";
 
 /**
- * A site of a dozen files in two versions, for what must be seen again and again: it has of each kind one, and whatever reads
- * all of it back is done with it in no time. In the second version a script has another name, and therefore every page
- * changes; a page moved, and a download has other words.
+ * A site of seventeen files in two versions, for what must be seen again and again: it has one or two of each kind, and all
+ * of it is soon read back. In the second version a script has another name, and therefore every page changes; one page has
+ * gone, another has come, and a download has other words.
  */
 
 const LINE = "Boats sail in all weathers that a pelican would, and the islands own them together. ";
@@ -33,7 +33,7 @@ const toPage = ({ app }: Version, title: string, body: string): string =>
     "",
   ].join("\n");
 
-/** Starts as a WebP picture does, so that its type is clear; what follows can't be compressed. */
+/** Starts as a WebP picture does, so that its type is clear. */
 const PICTURE = Buffer.concat([
   Buffer.from("RIFF\x28\x07\0\0WEBPVP8L", "latin1"),
   Buffer.from(Array.from({ length: 1840 }, (_, index) => (index * index * 31 + index * 7) % 251)),
@@ -69,5 +69,5 @@ export function makeSmallSite(): string {
   return folder;
 }
 
-/** @returns a folder with a site in two versions: by day the small one, at night the demo's, which has of everything more */
+/** @returns a folder with a site in two versions: by day the small one, at night the demo's, which has more of everything */
 export const makeSite = (): string => (isSoak ? resolve("demo/builds") : makeSmallSite());
