@@ -1,5 +1,5 @@
 import { EXACT_EDGE } from "../../test/support/edges.ts";
-import { costOf } from "../../test/support/growth.ts";
+import { growthOf } from "../../test/support/growth.ts";
 import { PureDestination } from "../../test/support/pure-destination.ts";
 import { compareParcels } from "./compare/compare.ts";
 import { coverAddresses } from "./edges/cover/cover.ts";
@@ -75,11 +75,19 @@ const DECISIONS: readonly (readonly [string, Prepare, number])[] = [
   ["a cover at a distribution", covering(DISTRIBUTION), 8000],
 ];
 
-/** Below this the compiler and the garbage collector say more than the decision. */
-const LEAST_MS = 10;
+/** 1 is linear, 2 is the square of it; what is left between is noise. */
+const BOUNDS = { leastMs: 10, below: 1.4 };
 
 test.each(DECISIONS)("%s: eight times as many files take about eight times as long", (_, prepare, count) => {
-  const [from, to] = [count, count * 8].map((files) => costOf(prepare(files))) as [number, number];
-  // 1 is linear, 2 is the square of it; what is left between is noise.
-  expect(Math.log2(to / Math.max(from, LEAST_MS)) / 3).toBeLessThan(1.4);
+  expect(growthOf(prepare, count, BOUNDS)).toBeLessThan(BOUNDS.below);
+});
+
+test("what grows by the square is seen to, however often it is measured", () => {
+  const pairs: Prepare = (count) => () => {
+    let sum = 0;
+    for (let one = 0; one < count; one++)
+      for (let other = 0; other < count; other++) sum += (one ^ other) % 7;
+    return sum;
+  };
+  expect(growthOf(pairs, 700, { ...BOUNDS, leastMs: 0.1 })).toBeGreaterThan(1.7);
 });

@@ -1,4 +1,4 @@
-import { costOf } from "../../../test/support/growth.ts";
+import { growthOf } from "../../../test/support/growth.ts";
 import { decideRedirects, RedirectRules } from "../addresses/redirects.ts";
 import { findFingerprintNames } from "./fingerprints/find.ts";
 import { createWordReader } from "./fingerprints/mentions.ts";
@@ -72,18 +72,15 @@ function redirects(make: (index: number) => { address: string; leadsTo: string }
   };
 } // prettier-ignore
 
-/** Below this the clock and the garbage collector say more than the text. */
-const LEAST_MS = 4;
+/** 1 is linear, 2 is the square of it; what is left between is noise. */
+const BOUNDS = { leastMs: 4, below: 1.7 };
 
 test.each(BOMBS)(
   "%s: eight times as many take eight times as long, and not sixty-four times",
   (_, run, size) => {
-    const [from, to] = [size, size * 8].map((pieces) =>
-      costOf(() => {
-        run(pieces);
-      }),
-    ) as [number, number];
-    // 1 is linear, 2 is the square of it; what is left between is noise.
-    expect(Math.log2(to / Math.max(from, LEAST_MS)) / 3).toBeLessThan(1.7);
+    const prepare = (pieces: number) => () => {
+      run(pieces);
+    };
+    expect(growthOf(prepare, size, BOUNDS)).toBeLessThan(BOUNDS.below);
   },
 );
