@@ -82,7 +82,7 @@ test.each(DECISIONS)("%s: eight times as many files take about eight times as lo
   expect(growthOf(prepare, count, BOUNDS)).toBeLessThan(BOUNDS.below);
 });
 
-test("what grows by the square is seen to, however often it is measured", () => {
+test("growth by the square is noticed, however often it is measured", () => {
   const pairs: Prepare = (count) => () => {
     let sum = 0;
     for (let one = 0; one < count; one++)

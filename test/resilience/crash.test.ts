@@ -85,7 +85,7 @@ test.each(KINDS)(
     const origin = `${name}/seed/`;
     const seed = openStore(sandbox, origin);
     for (const args of before) await projectAt(origin, releases).result(args);
-    // The demo's site is whole to begin with, and the search for broken pages finds what there is to find.
+    // The site is whole to begin with, and the search for broken pages finds what there is to find.
     expect(findBroken(await readSite(seed))).toEqual([]);
     const stage = async (prefix: string): Promise<ObjectStore> => {
       const store = openStore(sandbox, prefix);

@@ -50,7 +50,7 @@ async function visit(url: string): Promise<Seen> {
   return { status, isHit, type: headers.get("content-type"), body: Buffer.from(await answer.arrayBuffer()) };
 }
 
-const SMALL = makeSite();
+const SITE = makeSite();
 
 const REAL = listRealBuilds({ others: isSoak }).map((archive) => ({
   name: archive.name,
@@ -238,7 +238,7 @@ test.each([
   ["takes wildcards", ["purge-wildcards"], ", patterns: path, query: keyed"],
 ])("an edge that %s answers with the new bytes in every form after a delivery", async (_, traits, more) => {
   const sandbox = await startSandbox(...traits.flatMap((trait) => ["--trait", trait]));
-  const [v1, v2] = [`${SMALL}/1`, `${SMALL}/2`];
+  const [v1, v2] = [`${SITE}/1`, `${SITE}/2`];
   const project = new ProjectHere(sandbox.settings(v1, `    edge: ${purge(sandbox, more)}`), sandbox.facts);
   await project.result(["deliver"]);
   const [before, after] = [walk(v1), walk(v2)];
@@ -263,7 +263,7 @@ test.each([
 
 test("an edge that takes wildcards for addresses, and one that lost what it confirmed, are noticed by reading back", async () => {
   const sandbox = await startSandbox();
-  const [v1, v2] = [`${SMALL}/1`, `${SMALL}/2`];
+  const [v1, v2] = [`${SITE}/1`, `${SITE}/2`];
   const deaf = new ProjectHere(sandbox.settings(v1, `    edge: ${purge(sandbox, ", patterns: path, query: keyed")}`), sandbox.facts);
   // It is found out by trying, before anything is held.
   expect((await deaf.run(["deliver"])).exit).toBe(5);

@@ -19,7 +19,7 @@ async function start(...args: string[]): Promise<RunningSandbox> {
   return sandbox;
 }
 
-/** The demo's build with a timetable, which from 64 MiB on goes in parts. */
+/** The site's build with a timetable, which from 64 MiB on goes in parts. */
 function withTimetable(build: string, letter: string, mebibytes: number): string {
   const folder = temporaryFolder("large");
   cpSync(join(BUILDS, build), folder, { recursive: true });
