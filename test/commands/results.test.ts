@@ -43,6 +43,9 @@ const WRONG = {
 };
 import { createMisfits } from "../support/results.ts";
 
+/** A machine that is busy renews a hold in the middle of a delivery: one more request. */
+const LEASE = "hold: { lease: 1h }";
+
 const SETTINGS = (build: string): string =>
   [
     "site: Pelican Sound Ferries",
@@ -55,12 +58,15 @@ const SETTINGS = (build: string): string =>
     `    url: ${sandbox.facts.edge}`,
     `    store: { kind: s3, bucket: ${sandbox.facts.bucket}, region: ${sandbox.facts.region}, endpoint: "${sandbox.facts.endpoint}", serves: website }`,
     `    edge: { kind: distribution, id: ${sandbox.facts.distribution}, endpoint: "${sandbox.facts.edgeApi}", worth: 4KB, ${AT_ONCE} }`,
+    `    ${LEASE}`,
     "  objects:",
     `    store: { kind: s3, bucket: ${sandbox.facts.bucket}, region: ${sandbox.facts.region}, endpoint: "${sandbox.facts.endpoint}", prefix: objects }`,
     "    freshness: [{ files: '**/*.css', browser: 1h }]",
     "    retain: { releases: 1, for: 1s }",
+    `    ${LEASE}`,
     "  shelf:",
     "    store: { kind: folder, folder: shelf }",
+    `    ${LEASE}`,
     "",
   ].join("\n");
 
