@@ -10,7 +10,7 @@ import { needing } from "../support/needing.ts";
 const place = new HostilePlace();
 
 async function survey(build: string): Promise<Survey> {
-  const { stdout } = await place.projectOf(build).run(["survey", "--all", "--format", "json"]);
+  const { stdout } = await place.projectHereOf(build).run(["survey", "--all", "--format", "json"]);
   return JSON.parse(stdout) as Survey;
 }
 
@@ -32,9 +32,9 @@ needing("symbolic links")("what must never be shipped is not shipped under anoth
   const result = await survey(build);
   expect(pathsOf(result, "never-ship")).toEqual(withheld);
   expect(result.files.map(({ path }) => path)).toEqual(["app.css", "assets/a.txt", "index.html"]);
-  const refused = await place.projectOf(build).run(["deliver"]);
+  const refused = await place.projectHereOf(build).run(["deliver"]);
   expect([refused.exit, refused.stderr]).toEqual([3, expect.stringContaining("config.txt")]);
-  const lifted = await place.projectOf(build).result(["deliver", "--allow", "never-ship"]);
+  const lifted = await place.projectHereOf(build).result(["deliver", "--allow", "never-ship"]);
   expect(lifted.changes.map(({ key }) => key)).toEqual(["app.css", "assets/a.txt", "index.html"]);
 }); // prettier-ignore
 
@@ -46,7 +46,7 @@ shellTest("a pipe is never waited for: in the build, as the build, as an archive
   const build = makeBuild();
   sh(build, "mkfifo pipe; mkfifo pipe.tar.gz");
   expect(pathsOf(await survey(build), "special-file")).toEqual(["pipe", "pipe.tar.gz"]);
-  const project = place.projectOf(build);
+  const project = place.projectHereOf(build);
   expect((await project.result(["deliver"])).changes.map(({ key }) => key)).toEqual(["app.css", "index.html"]);
   const pipe = join(build, "pipe");
   const calls: readonly (readonly [readonly string[], number, RegExp])[] = [
@@ -69,7 +69,7 @@ shellTest.each<[string, string, RegExp]>([
 ])("%s is named, and nothing is written", async (_, script, words) => {
   const build = makeBuild();
   sh(build, script);
-  const { exit, stderr } = await place.projectOf(build).run(["deliver"]);
+  const { exit, stderr } = await place.projectHereOf(build).run(["deliver"]);
   expect([exit, stderr]).toEqual([3, expect.stringMatching(words)]);
 }); // prettier-ignore
 
@@ -90,7 +90,7 @@ test("no name of a file, and nothing that a person writes, is read as a command 
   const build = makeBuild();
   for (const name of NAMES) writeFileSync(join(build, name), `<a href="missing\n::error::a">ferry</a>`);
   writeFiles(build, { "b\n::error::c/.env": "x" });
-  const project = place.projectOf(build);
+  const project = place.projectHereOf(build);
   const lift = ["--allow", "unfit-name", "--allow", "never-ship", "--allow", "missing-asset"];
   const foul = "spring\n::error::tide ##[error]\nforeign";
   const calls: readonly (readonly string[])[] = [

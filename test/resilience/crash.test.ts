@@ -1,6 +1,7 @@
 import { setTimeout as sleep } from "node:timers/promises";
 import type { ObjectStore } from "../../src/ports/object-store.ts";
 import { killAfter } from "../support/kill-after.ts";
+import { ProjectHere } from "../support/called-here.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import {
   copyDestination,
@@ -23,11 +24,8 @@ beforeAll(async () => {
 });
 afterAll(() => sandbox.stop());
 
-const projectAt = (prefix: string, releases: number): Project =>
-  new Project(
-    sandbox.settings(`${BUILDS}/2`, `    retain: { releases: ${releases}, for: 1s }`, prefix),
-    sandbox.facts,
-  );
+const settingsAt = (prefix: string, releases: number): string =>
+  sandbox.settings(`${BUILDS}/2`, `    retain: { releases: ${releases}, for: 1s }`, prefix);
 
 interface Kind {
   readonly name: string;
@@ -84,7 +82,9 @@ test.each(KINDS)(
   async ({ name, before, call, kills, releases, waitMs }) => {
     const origin = `${name}/seed/`;
     const seed = openStore(sandbox, origin);
-    for (const args of before) await projectAt(origin, releases).result(args);
+    const runAt = (prefix: string): ProjectHere =>
+      new ProjectHere(settingsAt(prefix, releases), sandbox.facts);
+    for (const args of before) await runAt(origin).result(args);
     // The site is whole to begin with, and the search for broken pages finds what there is to find.
     expect(findBroken(await readSite(seed))).toEqual([]);
     const stage = async (prefix: string): Promise<ObjectStore> => {
@@ -98,18 +98,19 @@ test.each(KINDS)(
     // Copies are younger than what they are of: time must pass for them as well.
     await sleep(waitMs);
     const first = sandbox.countRequests();
-    await projectAt(`${name}/undisturbed/`, releases).result(call);
+    await runAt(`${name}/undisturbed/`).result(call);
     const requests = sandbox.countRequests() - first;
     const expected = await stateOf(undisturbed);
 
     let killed = 0;
     for (const [number, store] of stages.entries()) {
-      const project = projectAt(`${name}/${number}/`, releases);
+      const prefix = `${name}/${number}/`;
       const dieAfter = 1 + Math.floor((number * requests) / kills);
-      killed += Number(await killAfter(project, call, dieAfter, sandbox));
+      const mortal = new Project(settingsAt(prefix, releases), sandbox.facts);
+      killed += Number(await killAfter(mortal, call, dieAfter, sandbox));
       const broken = findBroken(await readSite(store));
       expect([dieAfter, broken]).toEqual([dieAfter, []]);
-      const again = await project.run([...call, "--format", "json"]);
+      const again = await runAt(prefix).run([...call, "--format", "json"]);
       expect([dieAfter, again.exit, again.exit === 0 ? "" : again.stdout]).toEqual([dieAfter, 0, ""]);
       expect([dieAfter, await stateOf(store)]).toEqual([dieAfter, expected]);
       store.close();

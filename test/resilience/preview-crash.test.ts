@@ -1,4 +1,5 @@
 import { killAfter } from "../support/kill-after.ts";
+import { ProjectHere } from "../support/called-here.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { isSoak } from "../support/seeds.ts";
 import { findBroken, listKeys, openStore, ownKeys, readSite } from "../support/stored-site.ts";
@@ -8,11 +9,14 @@ const BUILDS = makeSite();
 const KILLS = isSoak ? 60 : 3;
 
 let sandbox: RunningSandbox;
-let project: Project;
+let project: ProjectHere;
+/** The same site; its calls are killed. */
+let mortal: Project;
 beforeAll(async () => {
   sandbox = await RunningSandbox.start();
   const more = '    url: "http://127.0.0.1:9"\n    previews: { address: "http://{name}.preview.localhost" }';
-  project = new Project(sandbox.settings(`${BUILDS}/2`, more), sandbox.facts);
+  project = new ProjectHere(sandbox.settings(`${BUILDS}/2`, more), sandbox.facts);
+  mortal = new Project(sandbox.settings(`${BUILDS}/2`, more), sandbox.facts);
   await project.result(["deliver", "--build", `${BUILDS}/1`]);
 });
 afterAll(() => sandbox.stop());
@@ -36,7 +40,7 @@ test("a preview that goes live and is killed on the way leaves every page whole;
   for (let number = 0; number < KILLS; number++) {
     await project.result(["redeliver", "1"]);
     const dieAfter = 1 + Math.floor((number * requests) / KILLS);
-    killed += Number(await killAfter(project, call, dieAfter, sandbox));
+    killed += Number(await killAfter(mortal, call, dieAfter, sandbox));
     const store = openStore(sandbox, "");
     const site = await readSite(store);
     expect([dieAfter, findBroken(new Map([...site].filter(([key]) => !key.startsWith("previews/"))))]).toEqual([dieAfter, []]);
@@ -65,7 +69,7 @@ test("a preview that is killed while it is made or removed leaves production who
   let killed = 0;
   for (let number = 0; number < KILLS; number++) {
     const name = `n${number}`;
-    killed += Number(await killAfter(project, make(name), 1 + Math.floor((number * making) / KILLS), sandbox));
+    killed += Number(await killAfter(mortal, make(name), 1 + Math.floor((number * making) / KILLS), sandbox));
     const store = openStore(sandbox, `previews/${name}/`);
     expect([number, findBroken(await readSite(store))]).toEqual([number, []]);
     expect([number, await readAll("")]).toEqual([number, production]);
@@ -73,7 +77,7 @@ test("a preview that is killed while it is made or removed leaves production who
     expect([number, again.exit, again.exit === 0 ? "" : again.stdout]).toEqual([number, 0, ""]);
     expect([number, await readAll(`previews/${name}/`)]).toEqual([number, expected]);
 
-    killed += Number(await killAfter(project, remove(name), 1 + Math.floor((number * removing) / KILLS), sandbox));
+    killed += Number(await killAfter(mortal, remove(name), 1 + Math.floor((number * removing) / KILLS), sandbox));
     expect([number, await readAll("")]).toEqual([number, production]);
     if ((await listKeys(store)).length > 0) {
       const gone = await project.run(remove(name));

@@ -2,7 +2,7 @@ import { readFileSync } from "node:fs";
 import { run } from "../../src/cli/run.ts";
 import { temporaryFolder, writeFiles } from "./builds.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
-import { assertNoSecret, Project, type Outcome } from "./program.ts";
+import { Project, toOutcome, type Outcome } from "./program.ts";
 import { isSoak } from "./seeds.ts";
 import { readDelivery } from "./results.ts";
 
@@ -15,12 +15,37 @@ const really = { out: stdout.write.bind(stdout), err: stderr.write.bind(stderr) 
 /** Whoever reads what the program says is one more listener each time. */
 for (const stream of [stdout, stderr]) stream.setMaxListeners(0);
 
-/**
- * A folder with settings, in which commands are called as the program calls them, in this very process: the sources as they
- * are, without a build and without a start. One call at a time.
- */
+let isUnderWay = false;
+
+/** What a call says, made in this very process: the sources as they are, without a build and without a start. One at a time. */
+export async function callHere(
+  args: readonly string[],
+  folder: string,
+  environment: NodeJS.ProcessEnv,
+): Promise<Outcome> {
+  if (isUnderWay) throw new Error("two calls at once need the program");
+  isUnderWay = true;
+  const { env } = process;
+  const before = process.cwd();
+  const said = { stdout: "", stderr: "" };
+  stdout.write = (chunk: string | Uint8Array) => Boolean((said.stdout += String(chunk)));
+  stderr.write = (chunk: string | Uint8Array) => Boolean((said.stderr += String(chunk)));
+  process.env = { PATH: env.PATH, ...environment };
+  process.chdir(folder);
+  try {
+    const exit = await run(args, version);
+    return toOutcome(exit, said.stdout, said.stderr);
+  } finally {
+    isUnderWay = false;
+    process.chdir(before);
+    process.env = env;
+    stdout.write = really.out;
+    stderr.write = really.err;
+  }
+}
+
+/** A folder with settings, in which commands are called as the program calls them, one at a time. */
 class CalledHere {
-  private static isUnderWay = false;
   readonly folder = temporaryFolder("called-here");
   readonly home = this.folder;
   private readonly environment: NodeJS.ProcessEnv;
@@ -37,27 +62,8 @@ class CalledHere {
     };
   }
 
-  async run(args: readonly string[], environment: NodeJS.ProcessEnv = {}): Promise<Outcome> {
-    if (CalledHere.isUnderWay) throw new Error("two calls at once need the program");
-    CalledHere.isUnderWay = true;
-    const { env } = process;
-    const before = process.cwd();
-    const said = { stdout: "", stderr: "" };
-    stdout.write = (chunk: string | Uint8Array) => Boolean((said.stdout += String(chunk)));
-    stderr.write = (chunk: string | Uint8Array) => Boolean((said.stderr += String(chunk)));
-    process.env = { PATH: env.PATH, ...this.environment, ...environment };
-    process.chdir(this.folder);
-    try {
-      const exit = await run(args, version);
-      assertNoSecret(`${said.stdout}${said.stderr}`);
-      return { exit, ...said };
-    } finally {
-      CalledHere.isUnderWay = false;
-      process.chdir(before);
-      process.env = env;
-      stdout.write = really.out;
-      stderr.write = really.err;
-    }
+  run(args: readonly string[], environment: NodeJS.ProcessEnv = {}): Promise<Outcome> {
+    return callHere(args, this.folder, { ...this.environment, ...environment });
   }
 
   /** Runs a delivery or comparison that must succeed, for its result. */

@@ -43,7 +43,7 @@ export interface Outcome {
 export class Project {
   readonly folder = temporaryFolder("project");
   readonly home = HOME;
-  private readonly environment: NodeJS.ProcessEnv;
+  readonly environment: NodeJS.ProcessEnv;
 
   constructor(settings: string, credentials: { accessKeyId: string; secretAccessKey: string }) {
     writeFiles(this.folder, { "courier.yaml": settings });
@@ -105,12 +105,20 @@ export async function finish(child: ChildProcess): Promise<Outcome> {
   child.stdout?.on("data", (chunk) => (stdout += String(chunk)));
   child.stderr?.on("data", (chunk) => (stderr += String(chunk)));
   const [exit] = (await once(child, "close")) as [number | null];
+  return toOutcome(exit, stdout, stderr);
+}
+
+/** What the program says of a step that takes more than a second: on a busy machine that is any of them. */
+const SAID_OF_SLOW = /^reading the (build|destination|build and its destination) (…|\.{3})\n/gm;
+
+/** What a call came to. Throws where it said what is kept secret. */
+export function toOutcome(exit: number | null, stdout: string, stderr: string): Outcome {
   assertNoSecret(`${stdout}${stderr}`);
-  return { exit, stdout, stderr };
+  return { exit, stdout: stdout.replace(SAID_OF_SLOW, ""), stderr: stderr.replace(SAID_OF_SLOW, "") };
 }
 
 /** Throws where a text holds what is kept secret. */
-export function assertNoSecret(said: string): void {
+function assertNoSecret(said: string): void {
   for (const secret of SECRETS) if (said.includes(secret)) throw new Error(`a secret was printed: ${said}`);
 }
 

@@ -2,6 +2,7 @@ import { existsSync, readdirSync, readFileSync, rmSync } from "node:fs";
 import { join, resolve } from "node:path";
 import { gunzipSync } from "node:zlib";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { ProjectHere } from "../support/called-here.ts";
 import { AT_ONCE, finish, NO_KEYS, Project, RunningSandbox, SECRETS } from "../support/program.ts";
 
 const BUILDS = resolve("demo/builds");
@@ -33,10 +34,10 @@ test("credentials come from the environment, a shared profile, or a web identity
   const named = sandbox.settings(`${BUILDS}/1`).replace("kind: s3,", "kind: s3, profile: ferries,");
   const shared = { AWS_SHARED_CREDENTIALS_FILE: join(folder, "shared") };
   const web = { AWS_ROLE_ARN: "arn:aws:iam::1:role/deliver", AWS_WEB_IDENTITY_TOKEN_FILE: join(folder, "token"), AWS_ENDPOINT_URL_STS: endpoint, AWS_REGION: "eu-sandbox-1" }; // prettier-ignore
-  const sources: [string, Project, NodeJS.ProcessEnv, string][] = [
-    [named, new Project(named, { accessKeyId: "NOBODY", secretAccessKey: "wrong" }), shared, accessKeyId],
-    ["shared profile by its variable", new Project(sandbox.settings(`${BUILDS}/1`), NO_KEYS), { ...shared, AWS_PROFILE: "ferries" }, accessKeyId],
-    ["web identity", new Project(sandbox.settings(`${BUILDS}/2`), NO_KEYS), web, "SANDBOXLENTKEY"],
+  const sources: [string, ProjectHere, NodeJS.ProcessEnv, string][] = [
+    [named, new ProjectHere(named, { accessKeyId: "NOBODY", secretAccessKey: "wrong" }), shared, accessKeyId],
+    ["shared profile by its variable", new ProjectHere(sandbox.settings(`${BUILDS}/1`), NO_KEYS), { ...shared, AWS_PROFILE: "ferries" }, accessKeyId],
+    ["web identity", new ProjectHere(sandbox.settings(`${BUILDS}/2`), NO_KEYS), web, "SANDBOXLENTKEY"],
   ]; // prettier-ignore
   for (const [name, project, environment, key] of sources) {
     const { exit, stderr } = await project.run(["deliver"], environment);
@@ -54,7 +55,7 @@ test("no secret is printed or recorded, whatever goes wrong and wherever it got 
   const [token, summary, output] = ["secret-of-a-test", "summary.md", "result.json"];
   const environment = { DEPLOY_TOKEN: token, GITHUB_ACTIONS: "true", GITHUB_STEP_SUMMARY: summary };
   const settings = sandbox.settings(`${BUILDS}/1`, `    edge: { kind: purge, url: "http://127.0.0.1:9", token: "${facts.purgeToken}", ${AT_ONCE} }\n    url: http://127.0.0.1:9/`); // prettier-ignore
-  const project = new Project(settings, facts);
+  const project = new ProjectHere(settings, facts);
   // A person put one where it is shown.
   const shown = settings.replace("site: Pelican", 'site: "${DEPLOY_TOKEN}" # Pelican');
   writeFiles(project.folder, { "shown.yaml": shown });
@@ -87,7 +88,7 @@ test("no secret is printed or recorded, whatever goes wrong and wherever it got 
 test("a password in an address is refused, and not shown", async () => {
   sandbox = await RunningSandbox.start();
   const settings = sandbox.settings(`${BUILDS}/1`).replace("http://", "http://pilot:secret-of-a-test@");
-  const { exit, stderr } = await new Project(settings, sandbox.facts).run(["compare"]);
+  const { exit, stderr } = await new ProjectHere(settings, sandbox.facts).run(["compare"]);
   expect([exit, stderr]).toEqual([2, expect.stringContaining("//[hidden]@")]);
 });
 

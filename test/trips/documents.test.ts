@@ -4,18 +4,29 @@ import { appendFileSync, cpSync, mkdirSync, readFileSync, rmSync, writeFileSync 
 import { join, resolve } from "node:path";
 import { gzipSync } from "node:zlib";
 import { CreateBucketCommand, S3Client } from "@aws-sdk/client-s3";
-import { writeFiles } from "../support/builds.ts";
+import { temporaryFolder, writeFiles } from "../support/builds.ts";
 import { listBlocks, PAGES, toWords } from "../support/documents.ts";
-import { AT_ONCE, Project, RunningSandbox } from "../support/program.ts";
+import { callHere } from "../support/called-here.ts";
+import { AT_ONCE, Project, RunningSandbox, type Outcome } from "../support/program.ts";
+import { isSoak } from "../support/seeds.ts";
+import { makeSite } from "../support/small-site.ts";
 import { openStore } from "../support/stored-site.ts";
 import { readResult } from "../support/results.ts";
 
-/** Every call that a page shows in a block is made with the built program, line by line as it stands, by a shell. */
+/**
+ * Every call that a page shows in a block is made, line by line as it stands: by day in this process where nothing but a
+ * call stands there, else by a shell with the built program.
+ */
 
 const PROGRAM = resolve("dist/main.js");
-const BUILDS = resolve("demo/builds");
+const BUILDS = temporaryFolder("shown");
+cpSync(makeSite(), BUILDS, { recursive: true });
+// Pages name more than the small site has.
+for (const number of [1, 2]) writeFiles(BUILDS, { [`${number}/fleet/avocet/index.html`]: "<p>The Avocet" });
 /** They install or run the whole project: CI does that around this test, and package.test.ts installs the package. */
 const ELSEWHERE = /^npm /;
+/** One call and nothing that a shell would do. */
+const PLAIN = /^rcourier [^|><;&$`\\]*$/;
 /** What a person is asked, CI answers; free ports, so that tests meet nobody. */
 const ANSWERS = { COURIER_YES: "1", COURIER_PORT: "0", COURIER_STORE_PORT: "0", COURIER_EDGE_PORT: "0" };
 
@@ -45,14 +56,20 @@ class Shell {
       this.folder = join(this.folder, into);
       return "";
     }
-    const [command] = toWords(line);
     if (line.startsWith("rcourier sandbox")) return this.start(line);
     const all = { ...ANSWERS, PATH: this.path, ...environment };
     if (line.startsWith("rcourier serve")) return this.serve(line, all);
-    const lines = `chmod +x ${this.path.split(":")[0] ?? ""}/rcourier; cd ${JSON.stringify(this.folder)}; ${line}`;
-    const { exit, stdout, stderr } = await this.project.run([], all, ["bash", "-e", "-o", "pipefail", "-c", lines]);
-    expect([line, command, exit, exit === 0 ? "" : stdout + stderr]).toEqual([line, command, 0, ""]);
+    const outcome = PLAIN.test(line) && !isSoak
+      ? await callHere(toWords(line), this.folder, { ...this.project.environment, ...all })
+      : await this.runByShell(line, all);
+    const { exit, stdout, stderr } = outcome;
+    expect([line, exit, exit === 0 ? "" : stdout + stderr]).toEqual([line, 0, ""]);
     return stdout;
+  }
+
+  private runByShell(line: string, environment: NodeJS.ProcessEnv): Promise<Outcome> {
+    const lines = `chmod +x ${this.path.split(":")[0] ?? ""}/rcourier; cd ${JSON.stringify(this.folder)}; ${line}`;
+    return this.project.run([], environment, ["bash", "-e", "-o", "pipefail", "-c", lines]);
   }
 
   /** The sandbox as the page starts it, but on free ports: what the settings say of it is put right. */

@@ -1,5 +1,5 @@
 import { readFileSync } from "node:fs";
-import { join, resolve } from "node:path";
+import { join } from "node:path";
 import { decideContentType } from "../../src/core/build/content-type.ts";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
 import type { DeliveryResult } from "../../src/results/delivery.ts";
@@ -56,11 +56,8 @@ const REAL = listRealBuilds({ others: isSoak }).map((archive) => ({
   name: archive.name,
   load: () => unpackRealBuild(archive),
 }));
-const DEMO = {
-  name: "demo",
-  load: () => Promise.resolve({ v1: resolve("demo/builds/1"), v2: resolve("demo/builds/2") }),
-};
-/** What the edge is, and when one more copy is worth a pattern. The demo meets all of them, the others take turns. */
+const MADE_UP = { name: "made-up site", load: () => Promise.resolve({ v1: `${SITE}/1`, v2: `${SITE}/2` }) };
+/** What the edge is, and when one more copy is worth a pattern. One site meets all of them, the others take turns. */
 const WAYS = [
   ["distribution", "keyed", "1KB"],
   ["purge", "ignored", ""],
@@ -69,7 +66,7 @@ const WAYS = [
 const turns = (index: number) => WAYS.filter((_, turn) => index === 0 || turn === index % WAYS.length);
 
 test.each(
-  [DEMO, ...REAL].flatMap((site, index) => turns(index).map(([kind, query, worth]) => ({ ...site, kind, query, worth }))),
+  [MADE_UP, ...REAL].flatMap((site, index) => turns(index).map(([kind, query, worth]) => ({ ...site, kind, query, worth }))),
 )(
   "$name at a warm edge of kind $kind, queries $query: all that is wrong goes, under queries too, and of the right copies just the reported collateral",
   async ({ load, kind, query, worth }) => {

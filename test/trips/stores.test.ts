@@ -3,11 +3,12 @@ import { cpSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { ListMultipartUploadsCommand, S3Client } from "@aws-sdk/client-s3";
 import { temporaryFolder, writeFiles } from "../support/builds.ts";
+import { ProjectHere } from "../support/called-here.ts";
 import { Project, RunningSandbox } from "../support/program.ts";
 import { findBroken, listKeys, openStore, ownKeys, readSite } from "../support/stored-site.ts";
 import { makeSite } from "../support/small-site.ts";
 
-/** The built program on stores that differ from the one that the others practise on. */
+/** The program on stores that differ from the one that the others practise on. */
 
 const BUILDS = makeSite();
 const running: RunningSandbox[] = [];
@@ -38,7 +39,7 @@ test.each([
     withTimetable("1", "a", mebibytes),
     "    retain: { releases: 1, for: 1s }",
   );
-  const project = new Project(settings, sandbox.facts);
+  const project = new ProjectHere(settings, sandbox.facts);
   const store = openStore(sandbox, "");
   const looksWhole = async (release: number): Promise<void> => {
     const site = await readSite(store);
