@@ -1,7 +1,7 @@
 // Writes dist/library.d.ts: the types of the package in one file that needs no other package. What comes out of schemas is
 // spelled out from their JSON form, and the compiler says whether that is what the steps take and give.
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
-import { join, relative, resolve } from "node:path";
+import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { dirname, join, relative, resolve } from "node:path";
 import { pathToFileURL } from "node:url";
 import { generateDtsBundle } from "dts-bundle-generator";
 import { build } from "esbuild";
@@ -108,5 +108,13 @@ function emitDeclarations(schemaTypes) {
     process.stderr.write(ts.formatDiagnostics(wrong, { ...host, getNewLine: () => "\n" }));
     throw new Error("the types that are spelled out are not those of the schemas");
   }
-  program.emit();
+  // Only what the declarations refer to: most of the sources are none of the types' business.
+  const asked = new Set(["src/library/index.ts"]);
+  for (const file of asked)
+    program.emit(program.getSourceFile(file), (path, text) => {
+      mkdirSync(dirname(path), { recursive: true });
+      writeFileSync(path, text);
+      for (const { fileName } of ts.preProcessFile(text).importedFiles)
+        if (fileName.startsWith(".")) asked.add(join(dirname(file), fileName));
+    });
 }

@@ -41,18 +41,19 @@ function packClone(): string {
   return join(clone, printed.at(-1) ?? "");
 }
 
-let tarball = "";
+const place = temporaryFolder("installed");
+const packed = join(place, "package.tgz");
+/** A project with nothing in it. */
+const EMPTY = { "package.json": '{ "name": "ferries", "version": "1.0.0" }' };
 beforeAll(() => {
-  tarball = packClone();
+  copyFileSync(packClone(), packed);
+  writeFiles(place, EMPTY);
+  if (USER.uid !== undefined)
+    for (const path of [place, packed, join(place, "package.json")]) chownSync(path, USER.uid, USER.gid);
+  npm(place, ["install", packed], USER);
 });
 
 test("packed from a clean clone, the package works by itself for a user without rights, and installs nothing else", () => {
-  const place = temporaryFolder("installed");
-  const packed = join(place, "package.tgz");
-  copyFileSync(tarball, packed);
-  if (USER.uid !== undefined) for (const path of [place, packed]) chownSync(path, USER.uid, USER.gid);
-  npm(place, ["init", "--yes"], USER);
-  npm(place, ["install", packed], USER);
   const installed = readdirSync(join(place, "node_modules")).filter((name) => !name.startsWith("."));
   expect(installed).toEqual(["restless-courier"]);
   const own = join(place, "node_modules/restless-courier");
@@ -128,10 +129,10 @@ const WHOLE: Settings = {
   },
 }; // prettier-ignore
 
-/** A project with nothing in it but the package, and what examples need besides. */
-function installLibrary(folder: string): void {
-  npm(folder, ["init", "--yes"]);
-  npm(folder, ["install", tarball]);
+/** A project with nothing in it but the installed package, and what examples need besides. */
+function addLibrary(folder: string): void {
+  writeFiles(folder, EMPTY);
+  cpSync(join(place, "node_modules"), join(folder, "node_modules"), { recursive: true });
   for (const name of ["esbuild", "@types/node", "undici-types"]) {
     mkdirSync(join(folder, "node_modules", name, ".."), { recursive: true });
     symlinkSync(resolve("node_modules", name), join(folder, "node_modules", name), "junction");
@@ -141,14 +142,7 @@ function installLibrary(folder: string): void {
 
 test("the examples type-check against the packed package in an empty folder, and what it does not take is refused", () => {
   const folder = temporaryFolder("typed");
-  installLibrary(folder);
-  const check = (...files: string[]): string[] =>
-    spawnSync(
-      process.execPath,
-      [resolve("node_modules/typescript/bin/tsc"), "--noEmit", "--checkJs", "--strict", "--exactOptionalPropertyTypes", "--module", "nodenext", "--target", "es2023", "--lib", "es2023", "--types", "node", ...files],
-      { cwd: folder, encoding: "utf8" },
-    ).stdout.split("\n").filter((line) => line !== "");
-  expect(check("after-build.mjs", "preview-branch.mjs")).toEqual([]);
+  addLibrary(folder);
   writeFiles(folder, {
     "wrong.mts": [
       'import { deliver, redeliver, type Settings } from "restless-courier";',
@@ -163,7 +157,13 @@ test("the examples type-check against the packed package in an empty folder, and
       'export const other: Settings = { site: "Ferries", destinations: { web: { store: { kind: "ftp" } } } };',
     ].join("\n"),
   });
-  expect(check("wrong.mts").map((line) => Number(/^wrong\.mts\((\d+),/.exec(line)?.[1] ?? 0)).filter((line) => line > 0)).toEqual([5, 6, 7, 8, 9, 10]);
+  const { stdout } = spawnSync(
+    process.execPath,
+    [resolve("node_modules/typescript/bin/tsc"), "--noEmit", "--checkJs", "--strict", "--exactOptionalPropertyTypes", "--module", "nodenext", "--target", "es2023", "--lib", "es2023", "--types", "node", "after-build.mjs", "preview-branch.mjs", "wrong.mts"],
+    { cwd: folder, encoding: "utf8" },
+  );
+  const wrong = [...stdout.matchAll(/^(\S+)\((\d+),\d+\): error/gm)].map(([, file, line]) => `${file ?? ""}:${line ?? ""}`);
+  expect(wrong).toEqual([5, 6, 7, 8, 9, 10].map((line) => `wrong.mts:${line}`));
 }, 240_000); // prettier-ignore
 
 test("the example after a build delivers the demo's site, stops well, and goes on from there; another makes a preview", async () => {
@@ -171,7 +171,7 @@ test("the example after a build delivers the demo's site, stops well, and goes o
   const { edge, pops, purgeToken, accessKeyId, secretAccessKey } = sandbox.facts;
   const more = `    url: ${edge}\n    previews: { prefix: "previews/{name}/", address: "http://{name}.preview.localhost:${new URL(edge).port}" }\n    edge: { kind: purge, nodes: ${JSON.stringify(pops)}, token: ${purgeToken}, query: ignored, ${AT_ONCE} }`;
   const folder = temporaryFolder("scripted");
-  installLibrary(folder);
+  addLibrary(folder);
   const names = execFileSync(process.execPath, ["-p", 'import("restless-courier").then((all) => console.log(Object.keys(all).sort().join(" "))), ""'], { cwd: folder, encoding: "utf8", env: { ...process.env, NODE_OPTIONS: "" } });
   expect(names.trim().split(" ")).toEqual(Object.keys(library).sort());
   cpSync("demo/builds/1", join(folder, "dist"), { recursive: true });
@@ -205,7 +205,7 @@ test("the example after a build delivers the demo's site, stops well, and goes o
 
 test("the script of docs/library.md runs as it stands: it delivers, and says what is wrong", () => {
   const folder = temporaryFolder("script");
-  installLibrary(folder);
+  addLibrary(folder);
   const [script] = listBlocks(join("docs", "library.md")).filter(({ language }) => language === "js");
   writeFiles(folder, {
     "script.mjs": script?.text ?? "",
