@@ -108,6 +108,8 @@ function declare(parser: Argv, name: string, option: Option, isOwn: boolean): vo
   parser.option(name, {
     // Those of other commands are forgotten as soon as the command is known.
     global: isOwn,
+    // The parser makes a help of its own for every call. Nobody reads it: ours is in help.ts.
+    hidden: true,
     ...(kind === "switch"
       ? { type: "boolean" as const }
       : { type: "string" as const, requiresArg: option.mayBeBare !== true, array: false }),
