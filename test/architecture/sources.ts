@@ -10,12 +10,24 @@ export const listFiles = (folder: string, ending: string): string[] =>
 /** Files of the program, without their tests. */
 export const SOURCES = listFiles("src", ".ts").filter((path) => !path.endsWith(".test.ts"));
 
-export const parse = (path: string, text = readFileSync(path, "utf8")): ts.SourceFile =>
+/** Several rules read the same files. */
+const PARSED = new Map<string, ts.SourceFile>();
+
+export function parse(path: string): ts.SourceFile {
+  const parsed = PARSED.get(path) ?? parseText(readFileSync(path, "utf8"), path);
+  PARSED.set(path, parsed);
+  return parsed;
+}
+
+export const parseText = (text: string, path = "text.ts"): ts.SourceFile =>
   ts.createSourceFile(path, text, ts.ScriptTarget.Latest, true);
 
-export function* nodesOf(node: ts.Node): Generator<ts.Node> {
-  yield node;
-  for (const child of node.getChildren()) yield* nodesOf(child);
+/** What a node is made of, and so on; without single tokens. */
+export function nodesOf(node: ts.Node): ts.Node[] {
+  const nodes = [node];
+  // Grows while it is gone through.
+  for (const parent of nodes) ts.forEachChild(parent, (child) => void nodes.push(child));
+  return nodes;
 }
 
 /** What a file imports from this project, statically or not. */
