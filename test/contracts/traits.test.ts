@@ -40,9 +40,12 @@ describeObjectStore(
   () => open("write-conditions=puts", "parts-unpinned", "no-checksums"),
 );
 
-const large = (letter: string): ReturnType<typeof toContent> => {
-  const bytes = Buffer.alloc(65 * 1024 * 1024, letter);
-  return { size: bytes.length, hash: hash("sha256", bytes), open: () => bytes };
+const BYTES = Buffer.alloc(65 * 1024 * 1024, "a");
+/** So large that it goes in parts. */
+const LARGE: ReturnType<typeof toContent> = {
+  size: BYTES.length,
+  hash: hash("sha256", BYTES),
+  open: () => BYTES,
 };
 
 test.each([
@@ -52,7 +55,7 @@ test.each([
   "a large file goes in parts, and its ETag is good as the condition of a copy or not: %j",
   async (traits, end) => {
     const store = await open(...traits);
-    const { etag } = await store.put("film.mp4", large("a"), {});
+    const { etag } = await store.put("film.mp4", LARGE, {});
     expect(etag).toMatch(/-9$/);
     const copy = store.copy({ key: "film.mp4", etag }, "copy.mp4").then(() => "copied", kindOf);
     expect(await copy).toBe(end);
@@ -63,7 +66,7 @@ test.each([
 
 test("a bucket that locks takes large files, too, and keeps every version from being removed", async () => {
   const store = await open("locks-objects");
-  await store.put("film.mp4", large("a"), {});
+  await store.put("film.mp4", LARGE, {});
   await store.put("film.mp4", toContent("short"), {});
   await store.remove(["film.mp4"]);
   const { versions } = store;
@@ -164,12 +167,12 @@ test("a part of a large file that breaks is tried again by nobody but whom the a
     return createS3Store({ ...facts, prefix: "site/", addressing: "path" }, () => undefined, again);
   };
   const alone = await open();
-  await expect(alone.put("film.mp4", large("a"), {})).rejects.toMatchObject({ kind: "server" });
+  await expect(alone.put("film.mp4", LARGE, {})).rejects.toMatchObject({ kind: "server" });
   let retries = 0;
   const helped = await open(
     createRetry({ clock: STILL, report: () => undefined, countRetry: () => (retries += 1) }),
   );
-  expect((await helped.put("film.mp4", large("a"), {})).etag).toMatch(/-9$/);
+  expect((await helped.put("film.mp4", LARGE, {})).etag).toMatch(/-9$/);
   expect(retries).toBe(1);
   for (const store of [alone, helped]) store.close();
 });

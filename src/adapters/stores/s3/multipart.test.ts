@@ -52,16 +52,16 @@ function toContent(size: number): Content & { readonly bytes: Buffer } {
 const whole = (content: { readonly bytes: Buffer }): Content => ({ ...(content as never as Content), open: () => content.bytes }); // prettier-ignore
 
 test("a file goes in parts of 8 MiB, the last as long as is left, four at once, each with its hash", async () => {
-  for (const [size, lengths] of [
-    [40 * MIB, [8, 8, 8, 8, 8].map((part) => part * MIB)],
-    [16 * MIB + 1, [8 * MIB, 8 * MIB, 1]],
+  const [five, three] = [toContent(40 * MIB), toContent(16 * MIB + 1)];
+  for (const [{ bytes }, lengths, contents] of [
+    [five, [8, 8, 8, 8, 8].map((part) => part * MIB), [five]],
+    [three, [8 * MIB, 8 * MIB, 1], [three, whole(three)]],
   ] as const)
-    for (const content of [toContent(size), whole(toContent(size))]) {
+    for (const content of contents) {
       const { tools, asked, parts, counted, most } = stand(({ input }) => ({ ETag: `"${String(input.PartNumber)}"` })); // prettier-ignore
       await sendInParts(tools, content, { ContentType: "video/mp4" }, { IfNoneMatch: "*" });
       const sent = asked.filter(({ name }) => name === "UploadPart").map(({ input }) => input);
       expect(sent.map(({ ContentLength }) => ContentLength)).toEqual(lengths);
-      const { bytes } = toContent(size);
       const expected = lengths.map((length, at) =>
         sumOf(bytes.subarray(at * 8 * MIB, at * 8 * MIB + length)),
       );
