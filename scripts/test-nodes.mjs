@@ -44,10 +44,7 @@ const ROUNDS = [
     prepare: behindProxy,
     runs: /^(test\/commands\/(ci|look|report|traffic|ways)|src\/(adapters|sandbox|serving|wiring)\/)/,
   },
-  {
-    version: "26",
-    runs: /^(test\/(contracts|commands\/(documents|help|library|printed|results|schemas|setup))|src\/(adapters|cli|gather|library|sandbox|serving|settings|system|wiring)\/)/,
-  },
+  { version: "26", runs: /^test\/(contracts|commands\/(documents|library|printed|results|schemas))\// },
 ];
 const isAsked = ({ version }) =>
   process.env.COURIER_NODES?.split(" ").includes(version) ?? (only !== "--current" || version !== least);
@@ -177,6 +174,3 @@ for (const round of ROUNDS.filter(isAsked)) {
     end();
   }
 }
-// What one Node.js keeps compiled must not reach another: all of these, and the one of this machine, share a cache folder.
-if (only !== "--install")
-  execFileSync(process.execPath, ["dist/main.js", "demo"], { stdio: "ignore", env: common });
