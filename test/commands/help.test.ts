@@ -39,7 +39,7 @@ test("help is found in every way in which people ask for it, and fits 80 columns
   for (const [word] of GLOSSARY) expect(words).toContain(`\n${word}\n`.slice(word === GLOSSARY[0]?.[0] ? 1 : 0));
   const page = await said("help", "man");
   for (const name of names) expect(page).toContain(`\n.SS rcourier ${name}`);
-}, 60_000); // prettier-ignore
+}); // prettier-ignore
 
 test("a word from elsewhere is answered with the command that does it here, and runs nothing", async () => {
   const project = openProject();

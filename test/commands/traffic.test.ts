@@ -93,7 +93,7 @@ test("a day's log tells which chunk was let go of too early, and which removed p
   await project.result(["deliver", "--build", join(project.folder, "build")]);
   const answer = await fetch(`${sandbox.facts.edge}/crossings/gull-point/`, { redirect: "manual" });
   expect([answer.status, answer.headers.get("location")]).toEqual([301, "/crossings/"]);
-}, 60_000); // prettier-ignore
+}); // prettier-ignore
 
 test("logs are read from folders and from the store, packed or not, and added up", async () => {
   const project = new ProjectHere(sandbox.settings(`${BUILDS}/1`), sandbox.facts);

@@ -205,7 +205,7 @@ test("two runners that start together: one delivers, the other waits or exits 6;
   }
   if (isSoak) expect([...seen]).toContain("0,6");
   await sandbox.stop();
-}, 600_000);
+});
 
 test("a killed runner's hold blocks the next one no longer than its lease: on its own machine not at all, elsewhere for the lease", async () => {
   const slow = writeFaults([{ fault: "stall", operations: ["PutObject"], keys: "**/*.html", times: 1 }]);

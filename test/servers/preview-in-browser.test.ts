@@ -1,6 +1,6 @@
 import { resolve } from "node:path";
 import type { Browser, Page } from "playwright-core";
-import { openBrowser } from "../support/browser.ts";
+import { openBrowser, openContext } from "../support/browser.ts";
 import { AT_ONCE, Project, useSandboxes } from "../support/program.ts";
 
 const BUILDS = resolve("demo/builds");
@@ -14,7 +14,7 @@ afterAll(() => browser.close());
 /** A page with all that it loads, at ten past seven in the morning: it counts the minutes to the next boat. What fails is told. */
 async function open(address: string): Promise<{ page: Page; failed: string[] }> {
   const failed: string[] = [];
-  const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, timezoneId: "UTC" });
+  const context = await openContext(browser, { viewport: { width: 1280, height: 800 }, timezoneId: "UTC" });
   await context.clock.setFixedTime(new Date("2026-06-01T07:10:00Z"));
   const page = await context.newPage();
   page.on("response", (response) => {

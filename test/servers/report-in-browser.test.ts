@@ -7,7 +7,7 @@ import type { PictureFile } from "../../src/core/picture/picture.ts";
 import { drawReport } from "../../src/report/draw.ts";
 import type { Report } from "../../src/results/report.ts";
 import { readOwnFile } from "../../src/system/own-files.ts";
-import { openBrowser } from "../support/browser.ts";
+import { openBrowser, openContext } from "../support/browser.ts";
 import { temporaryFolder } from "../support/builds.ts";
 import { AT_ONCE, Project, useSandboxes } from "../support/program.ts";
 
@@ -37,7 +37,7 @@ async function open(
   viewport: { readonly width: number; readonly height: number } = FORMS[0].viewport,
   colorScheme: (typeof SCHEMES)[number] = "light",
 ): Promise<Opened> {
-  const context = await browser.newContext({ viewport, colorScheme });
+  const context = await openContext(browser, { viewport, colorScheme });
   const page = await context.newPage();
   const own = pathToFileURL(file).href;
   const odd: string[] = [];
@@ -122,7 +122,7 @@ test("the report of the demo site asks for nothing, keeps nobody out, and follow
   expect((await rows(page)).length).toBeGreaterThan(0);
   expect(await page.getByLabel("Part of the name").inputValue()).toBe(said.split(": ")[0]);
   expect(odd).toEqual([]);
-}, 600_000); // prettier-ignore
+}); // prettier-ignore
 
 const SITE: Omit<Report, "files"> = {
   kind: "planned",
@@ -150,9 +150,9 @@ test("twenty thousand files can be filtered and sorted on one page; without scri
   expect((await rows(opened.page))[0]).toContain("page-19969");
   expect(opened.odd).toEqual([]);
 
-  const bare = await browser.newContext({ javaScriptEnabled: false });
+  const bare = await openContext(browser, { javaScriptEnabled: false });
   const still = await bare.newPage();
   await still.goto(pathToFileURL(file).href);
   expect((await rows(still)).length).toBe(30);
   expect(await count(still)).toBe("the first 30 of 20,000 files");
-}, 60_000); // prettier-ignore
+}); // prettier-ignore

@@ -1,7 +1,7 @@
 import { resolve } from "node:path";
 import type { Browser } from "playwright-core";
 import { encodeKey } from "../../src/core/addresses/addresses.ts";
-import { openBrowser } from "../support/browser.ts";
+import { openBrowser, openContext } from "../support/browser.ts";
 import { listRealBuilds, temporaryFolder, unpackRealBuild, walk, writeFiles } from "../support/builds.ts";
 import { Project, useSandboxes } from "../support/program.ts";
 import { isSoak } from "../support/seeds.ts";
@@ -97,7 +97,7 @@ const HEADERS = [
 
 /** What a browser gets at each address, in their order. */
 async function askInBrowser(origin: string, addresses: readonly string[]): Promise<string[]> {
-  const context = await browser.newContext({ serviceWorkers: "block" });
+  const context = await openContext(browser, { serviceWorkers: "block" });
   const page = await context.newPage();
   await page.goto(`${origin}/nowhere-at-all`);
   const got = await page.evaluate(

@@ -2,7 +2,7 @@ import { cpSync, writeFileSync } from "node:fs";
 import { join, resolve } from "node:path";
 import type { Browser, ConsoleMessage, Page } from "playwright-core";
 import { writeFiles } from "../support/builds.ts";
-import { openBrowser } from "../support/browser.ts";
+import { openBrowser, openContext } from "../support/browser.ts";
 import { ProjectHere } from "../support/called-here.ts";
 import { RunningSandbox } from "../support/program.ts";
 
@@ -76,7 +76,7 @@ destinations:
   const policy = (await fetch(`${edge}/tides.html`)).headers.get("content-security-policy") ?? "";
   expect(policy).toMatch(/^default-src 'self'; .*object-src 'none'; .*script-src 'self' 'sha256-/);
   browser = await openBrowser();
-  const page = await browser.newPage();
+  const page = await (await openContext(browser)).newPage();
   for (const address of ["/", "/fares/", "/crossings/", "/news/", "/timetables/", "/fleet/", "/about.html", "/tides.html"])
     expect([address, await open(page, edge + address)]).toEqual([address, []]);
   await page.click("button");
@@ -104,4 +104,4 @@ destinations:
   expect(await seen()).toEqual({ first: "two", second: "two" });
   expect((await project.run(["redeliver", "1"])).exit).toBe(0);
   expect((await fetch(`${edge}/tides.html`)).headers.get("content-security-policy")).toBe(policy);
-}, 120_000); // prettier-ignore
+}); // prettier-ignore

@@ -164,7 +164,7 @@ test("the examples type-check against the packed package in an empty folder, and
   );
   const wrong = [...stdout.matchAll(/^(\S+)\((\d+),\d+\): error/gm)].map(([, file, line]) => `${file ?? ""}:${line ?? ""}`);
   expect(wrong).toEqual([5, 6, 7, 8, 9, 10].map((line) => `wrong.mts:${line}`));
-}, 240_000); // prettier-ignore
+}); // prettier-ignore
 
 test("the example after a build delivers the demo's site, stops well, and goes on from there; another makes a preview", async () => {
   const sandbox = await RunningSandbox.startApart();
@@ -201,7 +201,7 @@ test("the example after a build delivers the demo's site, stops well, and goes o
   const shown = await call("preview-branch.mjs", ["spring/fares"]);
   expect(shown).toMatchObject({ exit: 0, stderr: "", stdout: expect.stringMatching(/^http\S+spring-fares\S* until \d{4}-/) as string });
   await sandbox.stop();
-}, 120_000); // prettier-ignore
+}); // prettier-ignore
 
 test("the script of docs/library.md runs as it stands: it delivers, and says what is wrong", () => {
   const folder = temporaryFolder("script");
